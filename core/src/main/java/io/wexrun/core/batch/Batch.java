@@ -1,0 +1,116 @@
+package io.wexrun.core.batch;
+
+import io.wexrun.core.intake.Records;
+import io.wexrun.core.schema.Schema;
+import java.util.ArrayList;
+import java.util.List;
+
+/**
+ * Rows in columns with one schema. Every row knows the record that it came from, and so its
+ * position and its original bytes.
+ *
+ * <p>Vectors are shared between batches and not changed once they are in one. Safe to read from
+ * several threads.
+ */
+public final class Batch {
+  private final Schema schema;
+  private final List<Vector> columns;
+  private final int rows;
+  private final Records records;
+  private final int[] recordOfRow;
+
+  /**
+   * Makes a batch.
+   *
+   * @param schema the columns' names and types
+   * @param columns as many vectors as the schema has columns, each of {@code rows} values
+   * @param rows how many rows there are
+   * @param records the records they come from
+   * @param recordOfRow the record of each row, ascending; at least {@code rows} of them
+   */
+  public Batch(Schema schema, List<Vector> columns, int rows, Records records, int[] recordOfRow) {
+    if (schema.size() != columns.size()) {
+      throw new IllegalArgumentException(columns.size() + " vectors for " + schema);
+    }
+    for (int i = 0; i < columns.size(); i++) {
+      if (columns.get(i).size() != rows) {
+        throw new IllegalArgumentException(
+            schema.column(i) + " has " + columns.get(i).size() + " values for " + rows + " rows");
+      }
+    }
+    this.schema = schema;
+    this.columns = List.copyOf(columns);
+    this.rows = rows;
+    this.records = records;
+    this.recordOfRow = recordOfRow;
+  }
+
+  /** The records themselves as a batch without columns, one row for each. */
+  public static Batch raw(Records records) {
+    int[] rows = new int[records.count()];
+    for (int i = 0; i < rows.length; i++) {
+      rows[i] = i;
+    }
+    return new Batch(Schema.EMPTY, List.of(), rows.length, records, rows);
+  }
+
+  /** The columns' names and types. */
+  public Schema schema() {
+    return schema;
+  }
+
+  /** How many rows there are. */
+  public int rows() {
+    return rows;
+  }
+
+  /** The column at a place of the schema. */
+  public Vector column(int place) {
+    return columns.get(place);
+  }
+
+  /** All columns in the schema's order. */
+  public List<Vector> columns() {
+    return columns;
+  }
+
+  /** The raw records behind the rows. */
+  public Records records() {
+    return records;
+  }
+
+  /** Which record a row comes from. */
+  public int record(int row) {
+    return recordOfRow[row];
+  }
+
+  /** The position of the record that a row comes from. */
+  public long position(int row) {
+    return records.position(recordOfRow[row]);
+  }
+
+  /** This batch with other columns for the same rows. */
+  public Batch with(Schema otherSchema, List<Vector> otherColumns) {
+    return new Batch(otherSchema, otherColumns, rows, records, recordOfRow);
+  }
+
+  /** This batch with one column put in the place of its namesake, or at the end. */
+  public Batch with(Schema changed, int place, Vector column) {
+    List<Vector> others = new ArrayList<>(columns);
+    if (place == others.size()) {
+      others.add(column);
+    } else {
+      others.set(place, column);
+    }
+    return with(changed, others);
+  }
+
+  /** About how many bytes the columns take. */
+  public long bytes() {
+    long sum = 0;
+    for (Vector column : columns) {
+      sum += column.bytes();
+    }
+    return sum;
+  }
+}

@@ -1,0 +1,103 @@
+package io.wexrun.core.batch;
+
+import java.nio.charset.StandardCharsets;
+import java.util.Arrays;
+
+/** Byte strings one after the other, with offsets: UTF-8 text, or any bytes. */
+public final class TextVector extends Vector {
+  private byte[] data;
+  private int[] offsets;
+
+  /** An empty vector with room for some rows and some bytes. */
+  public TextVector(int room, int bytes) {
+    data = new byte[Math.max(bytes, 16)];
+    offsets = new int[Math.max(room, 8) + 1];
+  }
+
+  /** Adds a value, copied from {@code source[from, to)}. */
+  public void append(byte[] source, int from, int to) {
+    int row = grow();
+    int start = offsets[row];
+    int length = to - from;
+    room(row, start + length);
+    if (length <= 16) {
+      for (int i = 0; i < length; i++) {
+        data[start + i] = source[from + i];
+      }
+    } else {
+      System.arraycopy(source, from, data, start, length);
+    }
+    offsets[row + 1] = start + length;
+  }
+
+  /** Adds a value. */
+  public void append(String value) {
+    byte[] utf8 = value.getBytes(StandardCharsets.UTF_8);
+    append(utf8, 0, utf8.length);
+  }
+
+  @Override
+  public void appendAbsent() {
+    append(data, 0, 0);
+    lastIsAbsent();
+  }
+
+  @Override
+  public void appendFrom(Vector other, int row) {
+    TextVector that = (TextVector) other;
+    if (that.absent(row)) {
+      appendAbsent();
+    } else {
+      append(that.data, that.offsets[row], that.offsets[row + 1]);
+    }
+  }
+
+  private void room(int row, int bytes) {
+    if (bytes < 0) {
+      throw new OutOfMemoryError("a text column of one batch exceeds 2 GB");
+    }
+    if (bytes > data.length) {
+      data =
+          Arrays.copyOf(
+              data, (int) Math.min(Integer.MAX_VALUE - 8, Math.max(bytes, data.length * 2L)));
+    }
+    if (row + 2 > offsets.length) {
+      offsets = Arrays.copyOf(offsets, offsets.length * 2);
+    }
+  }
+
+  /** Where a row's bytes start in {@link #data()}. */
+  public int start(int row) {
+    return offsets[row];
+  }
+
+  /** Where a row's bytes end in {@link #data()}, exclusive. */
+  public int end(int row) {
+    return offsets[row + 1];
+  }
+
+  /** The bytes of all rows; not to be changed. */
+  public byte[] data() {
+    return data;
+  }
+
+  /** {@link #size()} + 1 offsets into {@link #data()}; not to be changed. */
+  public int[] offsets() {
+    return offsets;
+  }
+
+  /** The value of a row decoded from UTF-8; empty where absent. */
+  public String text(int row) {
+    return new String(data, offsets[row], offsets[row + 1] - offsets[row], StandardCharsets.UTF_8);
+  }
+
+  @Override
+  public void truncate(int newSize) {
+    shrink(newSize);
+  }
+
+  @Override
+  public long bytes() {
+    return offsets[size()] + 4L * size();
+  }
+}

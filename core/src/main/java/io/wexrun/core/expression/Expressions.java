@@ -1,0 +1,122 @@
+package io.wexrun.core.expression;
+
+import dev.cel.common.CelAbstractSyntaxTree;
+import dev.cel.common.CelIssue;
+import dev.cel.common.CelValidationException;
+import dev.cel.common.CelValidationResult;
+import dev.cel.compiler.CelCompiler;
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.schema.Schema;
+import io.wexrun.core.schema.Type;
+import java.util.Optional;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
+
+/** Compiles CEL texts against the columns of one schema. For one thread. */
+public final class Expressions {
+  private static final Pattern UNKNOWN = Pattern.compile("undeclared reference to '([^']+)'.*");
+  private static final Pattern OVERLOAD =
+      Pattern.compile(
+          "found no matching overload for '([^']+)' applied to '\\(([^)]*)\\)'.*", Pattern.DOTALL);
+
+  private final Schema schema;
+  private CelCompiler compiler;
+
+  /** A compiler of expressions on the columns of {@code schema}. */
+  public Expressions(Schema schema) {
+    this.schema = schema;
+  }
+
+  /**
+   * Compiles a text.
+   *
+   * @return empty if it has mistakes, which are then in {@code diagnostics} at {@code path}
+   */
+  public Optional<Expression> compile(String text, Path path, Diagnostics diagnostics) {
+    if (compiler == null) {
+      compiler = Library.compiler(schema);
+    }
+    CelValidationResult result = compiler.compile(text);
+    if (result.hasError()) {
+      result.getErrors().forEach(issue -> report(text, issue, path, diagnostics));
+      return Optional.empty();
+    }
+    try {
+      CelAbstractSyntaxTree tree = result.getAst();
+      Optional<Type> type = Library.type(tree.getResultType());
+      if (type.isEmpty()) {
+        diagnostics.error(
+            "unusable-result",
+            path,
+            "the expression gives a " + tree.getResultType().name() + ", which no column holds",
+            Optional.of("make it a bool, int, double, string, bytes or timestamp"));
+        return Optional.empty();
+      }
+      TreeCompiler compiled = new TreeCompiler(tree, compiler, schema);
+      Node root = compiled.compile();
+      return Optional.of(
+          new Expression(text, type.get(), root, compiled.fields(), compiled.onLibrary()));
+    } catch (TreeCompiler.Unsupported e) {
+      diagnostics.error("bad-expression", path, e.getMessage(), Optional.empty());
+      return Optional.empty();
+    } catch (CelValidationException e) {
+      throw new IllegalStateException("no errors, and yet no tree", e);
+    }
+  }
+
+  /** Compiles a text that must give a bool. */
+  public Optional<Expression> condition(String text, Path path, Diagnostics diagnostics) {
+    Optional<Expression> expression = compile(text, path, diagnostics);
+    if (expression.isPresent() && expression.get().type() != Type.Scalar.BOOL) {
+      diagnostics.error(
+          "not-a-condition",
+          path,
+          "the condition gives a " + expression.get().type() + ", not true or false",
+          Optional.of("compare it with something, such as '" + text + " != \"\"'"));
+      return Optional.empty();
+    }
+    return expression;
+  }
+
+  private void report(String text, CelIssue issue, Path path, Diagnostics diagnostics) {
+    int offset = offset(text, issue);
+    Matcher unknown = UNKNOWN.matcher(issue.getMessage());
+    if (unknown.matches()) {
+      String name = unknown.group(1);
+      diagnostics.error(
+          "unknown-field",
+          path,
+          offset,
+          name.length(),
+          "there is no field '" + name + "' here",
+          Diagnostics.nearestOrKnown(name, schema.names(), all -> "the fields are " + all));
+      return;
+    }
+    Matcher overload = OVERLOAD.matcher(issue.getMessage());
+    if (overload.matches()) {
+      String operator = overload.group(1).replace("_", " ").replace("@", "").trim();
+      String operands = overload.group(2).replace(", ", " and ");
+      Optional<String> hint =
+          operands.contains("int") && operands.contains("double")
+              ? Optional.of("turn the whole number into a double with double(...)")
+              : operands.contains("string") && operands.contains("int")
+                  ? Optional.of("compare a text with a text in quotes, or turn it with int(...)")
+                  : Optional.empty();
+      diagnostics.error(
+          "type-clash", path, offset, 1, "'" + operator + "' does not work on " + operands, hint);
+      return;
+    }
+    String message = issue.getMessage().split("\n", 2)[0];
+    diagnostics.error("bad-expression", path, offset, 1, message, Optional.empty());
+  }
+
+  /** The library counts lines from 1 and columns from 0. */
+  private static int offset(String text, CelIssue issue) {
+    int offset = 0;
+    for (int line = 1; line < issue.getSourceLocation().getLine(); line++) {
+      offset = text.indexOf('\n', offset) + 1;
+    }
+    return offset + Math.max(0, issue.getSourceLocation().getColumn());
+  }
+}

@@ -1,0 +1,79 @@
+package io.wexrun.core.expression;
+
+import io.wexrun.core.batch.Batch;
+import io.wexrun.core.batch.DoubleVector;
+import io.wexrun.core.batch.LongVector;
+import io.wexrun.core.batch.TextVector;
+import io.wexrun.core.batch.Vector;
+import io.wexrun.core.batch.Vectors;
+import io.wexrun.core.schema.Type;
+import java.nio.charset.StandardCharsets;
+
+/** A part of an expression: computes a column from a batch. Pure and immutable. */
+interface Node {
+  /** The values for all rows of the batch. */
+  Evaluated evaluate(Batch batch);
+
+  /** The type of the values. */
+  Type type();
+
+  /** A column of the batch, brought to the type that expressions see. */
+  record Field(int place, Type column, Type type) implements Node {
+    private static final long DAY = 86_400_000_000L;
+
+    @Override
+    public Evaluated evaluate(Batch batch) {
+      Vector vector = batch.column(place);
+      if (column == Type.Scalar.DATE) {
+        LongVector instants = new LongVector(vector.size());
+        for (int i = 0; i < vector.size(); i++) {
+          if (vector.absent(i)) {
+            instants.appendAbsent();
+          } else {
+            instants.append(((LongVector) vector).get(i) * DAY);
+          }
+        }
+        return Evaluated.of(instants);
+      }
+      if (column instanceof Type.Decimal decimal) {
+        double unit = Math.pow(10, decimal.scale());
+        DoubleVector numbers = new DoubleVector(vector.size());
+        for (int i = 0; i < vector.size(); i++) {
+          if (vector.absent(i)) {
+            numbers.appendAbsent();
+          } else {
+            numbers.append(((LongVector) vector).get(i) / unit);
+          }
+        }
+        return Evaluated.of(numbers);
+      }
+      return Evaluated.of(vector);
+    }
+  }
+
+  /** The same value in every row: a {@code Long}, {@code Double} or UTF-8 bytes; never absent. */
+  record Constant(Object value, Type type) implements Node {
+    static Constant text(String value) {
+      return new Constant(value.getBytes(StandardCharsets.UTF_8), Type.Scalar.TEXT);
+    }
+
+    byte[] bytes() {
+      return (byte[]) value;
+    }
+
+    @Override
+    public Evaluated evaluate(Batch batch) {
+      Vector vector = Vectors.forType(type, batch.rows());
+      for (int i = 0; i < batch.rows(); i++) {
+        if (vector instanceof LongVector numbers) {
+          numbers.append((Long) value);
+        } else if (vector instanceof DoubleVector numbers) {
+          numbers.append((Double) value);
+        } else {
+          ((TextVector) vector).append(bytes(), 0, bytes().length);
+        }
+      }
+      return Evaluated.of(vector);
+    }
+  }
+}

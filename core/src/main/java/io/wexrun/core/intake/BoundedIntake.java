@@ -1,0 +1,57 @@
+package io.wexrun.core.intake;
+
+import java.time.Duration;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+
+/**
+ * An intake that ends at given positions: of each source partition only the records before its
+ * bound come, and nothing of the others. It is drained when every bound is reached.
+ */
+public final class BoundedIntake implements Intake {
+  private final Intake inner;
+  private final Map<SourcePartition, Long> missing;
+
+  /** Bounds an intake; closing this one closes it. */
+  public BoundedIntake(Intake inner, Map<SourcePartition, Long> bounds) {
+    this.inner = inner;
+    this.missing = new HashMap<>(bounds);
+  }
+
+  @Override
+  public Optional<Block> poll(Duration wait) {
+    return inner.poll(wait).flatMap(this::bounded);
+  }
+
+  private Optional<Block> bounded(Block block) {
+    Long bound = missing.get(block.source());
+    if (bound == null || block.first() >= bound) {
+      missing.remove(block.source());
+      return Optional.empty();
+    }
+    if (block.end() < bound) {
+      return Optional.of(block);
+    }
+    missing.remove(block.source());
+    Framing framing = whole -> block.framing().cut(whole).before(bound);
+    return Optional.of(
+        new Block(block.source(), block.first(), bound, block.data(), block.length(), framing));
+  }
+
+  @Override
+  public boolean drained() {
+    return missing.isEmpty() || inner.drained();
+  }
+
+  @Override
+  public List<String> notices() {
+    return inner.notices();
+  }
+
+  @Override
+  public void close() {
+    inner.close();
+  }
+}

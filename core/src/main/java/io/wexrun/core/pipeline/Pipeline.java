@@ -1,0 +1,106 @@
+package io.wexrun.core.pipeline;
+
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Objects;
+
+/**
+ * A pipeline as data: intake, shape, route, flush. Immutable; equal by value. Made by a file's
+ * reader or by {@link #named}:
+ *
+ * <pre>{@code
+ * Pipeline load = Pipeline.named("gate-load")
+ *     .intake(Settings.of("queue", "gate-events"))
+ *     .shape(template("{time:timestamp} {gate}/{stop} {level} {event} card={card}"), require("card"))
+ *     .route(when("event == 'scan'").to("scans"), Route.otherwiseDead())
+ *     .build();
+ * }</pre>
+ *
+ * @param name letters, digits, {@code -} and {@code _}; unique in its workspace
+ * @param about what it is for, or empty
+ * @param intake where records come from
+ * @param shape the steps in order; none passes raw records on
+ * @param route the entries in order
+ * @param flush when buffers are written
+ */
+public record Pipeline(
+    String name,
+    String about,
+    Settings intake,
+    List<StepDefinition> shape,
+    List<Route> route,
+    FlushPolicy flush) {
+
+  /** Copies the lists. */
+  public Pipeline {
+    Objects.requireNonNull(intake, "intake");
+    shape = List.copyOf(shape);
+    route = List.copyOf(route);
+  }
+
+  /** Begins a pipeline. */
+  public static Builder named(String name) {
+    return new Builder(name);
+  }
+
+  /** The pipeline's dead letters as a queue's name. */
+  public String deadLetters() {
+    return "dead/" + name;
+  }
+
+  /** Collects the parts of a pipeline; reads like the file. Not for several threads. */
+  public static final class Builder {
+    private final String name;
+    private String about = "";
+    private Settings intake;
+    private final List<StepDefinition> shape = new ArrayList<>();
+    private final List<Route> route = new ArrayList<>();
+    private FlushPolicy flush = FlushPolicy.DEFAULT;
+
+    private Builder(String name) {
+      this.name = name;
+    }
+
+    /** Says what the pipeline is for. */
+    public Builder about(String text) {
+      about = text;
+      return this;
+    }
+
+    /** Where records come from. */
+    public Builder intake(Settings settings) {
+      intake = settings;
+      return this;
+    }
+
+    /** Adds steps at the end of the shape. */
+    public Builder shape(StepDefinition... steps) {
+      shape.addAll(List.of(steps));
+      return this;
+    }
+
+    /** Adds entries at the end of the route. */
+    public Builder route(Route... entries) {
+      route.addAll(List.of(entries));
+      return this;
+    }
+
+    /** When buffers are written. */
+    public Builder flush(FlushPolicy policy) {
+      flush = policy;
+      return this;
+    }
+
+    /**
+     * The pipeline.
+     *
+     * @throws IllegalStateException if it has no intake or no route
+     */
+    public Pipeline build() {
+      if (intake == null || route.isEmpty()) {
+        throw new IllegalStateException("pipeline " + name + " needs an intake and a route");
+      }
+      return new Pipeline(name, about, intake, shape, route, flush);
+    }
+  }
+}

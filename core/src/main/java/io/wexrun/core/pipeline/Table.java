@@ -1,0 +1,63 @@
+package io.wexrun.core.pipeline;
+
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Schema;
+import io.wexrun.core.schema.Type;
+import java.util.LinkedHashMap;
+import java.util.Map;
+
+/**
+ * A table in a store.
+ *
+ * @param name unique in its workspace
+ * @param store the name of the store that holds it
+ * @param schema its columns in order
+ * @param defaults for some columns the value that stands where a record has none, as written
+ */
+public record Table(String name, String store, Schema schema, Map<String, String> defaults) {
+  /** Copies the defaults. */
+  public Table {
+    defaults = Map.copyOf(defaults);
+  }
+
+  /** Begins a table in a store. */
+  public static Builder in(String store, String name) {
+    return new Builder(store, name);
+  }
+
+  /** Collects the columns of a table. */
+  public static final class Builder {
+    private final String store;
+    private final String name;
+    private Schema schema = Schema.EMPTY;
+    private final Map<String, String> defaults = new LinkedHashMap<>();
+
+    private Builder(String store, String name) {
+      this.store = store;
+      this.name = name;
+    }
+
+    /** Adds a column whose values may be absent. */
+    public Builder column(String column, Type type) {
+      schema = schema.with(Column.of(column, type));
+      return this;
+    }
+
+    /** Adds a column that every row must fill. */
+    public Builder required(String column, Type type) {
+      schema = schema.with(Column.required(column, type));
+      return this;
+    }
+
+    /** Adds a column with the value that stands where a record has none. */
+    public Builder column(String column, Type type, String defaultValue) {
+      defaults.put(column, defaultValue);
+      return column(column, type);
+    }
+
+    /** The table. */
+    public Table build() {
+      return new Table(name, store, schema, defaults);
+    }
+  }
+}

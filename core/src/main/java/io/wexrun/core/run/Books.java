@@ -1,0 +1,63 @@
+package io.wexrun.core.run;
+
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.tally.Account;
+import io.wexrun.core.tally.Counts;
+import java.util.ArrayDeque;
+import java.util.ArrayList;
+import java.util.Deque;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+
+/**
+ * The ranges that are not accounted for yet, in the order of each source partition. A range is
+ * accounted for when it and all before it are done.
+ */
+final class Books {
+  private final Map<SourcePartition, Deque<Range>> open = new LinkedHashMap<>();
+
+  void enter(Range range) {
+    open.computeIfAbsent(range.source, s -> new ArrayDeque<>()).add(range);
+  }
+
+  /**
+   * Takes out what is done, as one account for each source partition.
+   *
+   * @throws IllegalStateException if the counts of a range do not balance
+   */
+  List<Account> settle() {
+    List<Account> accounts = new ArrayList<>();
+    open.forEach(
+        (source, ranges) -> {
+          Range first = ranges.peek();
+          Counts sum = Counts.NONE;
+          long to = -1;
+          while (!ranges.isEmpty() && ranges.peek().done()) {
+            Range range = ranges.remove();
+            if (range.counts.in() != range.counts.out()) {
+              throw new IllegalStateException(
+                  "the books of "
+                      + source
+                      + " do not balance from position "
+                      + range.from
+                      + " to "
+                      + range.to
+                      + ": "
+                      + range.counts);
+            }
+            sum = sum.plus(range.counts);
+            to = range.to;
+          }
+          if (to >= 0) {
+            accounts.add(new Account(source, first.from, to, sum));
+          }
+        });
+    open.values().removeIf(Deque::isEmpty);
+    return accounts;
+  }
+
+  boolean isEmpty() {
+    return open.isEmpty();
+  }
+}

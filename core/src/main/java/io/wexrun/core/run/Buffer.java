@@ -1,0 +1,98 @@
+package io.wexrun.core.run;
+
+import io.wexrun.core.pipeline.FlushPolicy;
+import io.wexrun.core.target.Flush;
+import io.wexrun.core.target.Receipt;
+import io.wexrun.core.target.Staged;
+import io.wexrun.core.target.Target;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.Executor;
+import java.util.function.BiConsumer;
+
+/**
+ * The rows that wait for one target, and the flushes of it that are under way. Used by the
+ * bookkeeper's thread alone; only the flushes themselves run elsewhere.
+ */
+final class Buffer {
+  /** A flush under way: its rows, and the ranges that wait for it. */
+  record Sent(Buffer buffer, Flush flush, List<Range> ranges, long bytes) {}
+
+  final String name;
+  private final Target target;
+  private final FlushPolicy policy;
+  private List<Flush.Part> parts = new ArrayList<>();
+  private List<Range> ranges = new ArrayList<>();
+  private long rows;
+  private long bytes;
+  private long since;
+  private int inFlight;
+  private CompletableFuture<?> lastCommit = CompletableFuture.completedFuture(null);
+
+  Buffer(String name, Target target, FlushPolicy policy) {
+    this.name = name;
+    this.target = target;
+    this.policy = policy;
+  }
+
+  void add(Flush.Part part, Range range, long bytesOfPart, long now) {
+    if (parts.isEmpty()) {
+      since = now;
+    }
+    parts.add(part);
+    ranges.add(range);
+    rows += part.rows().count();
+    bytes += bytesOfPart;
+  }
+
+  boolean isEmpty() {
+    return parts.isEmpty();
+  }
+
+  long bytes() {
+    return bytes;
+  }
+
+  /** Whether the policy wants a flush now. */
+  boolean due(long now) {
+    return !parts.isEmpty()
+        && (rows >= policy.rows()
+            || bytes >= policy.bytes()
+            || now - since >= policy.age().toMillis());
+  }
+
+  /** Whether one more flush may be staged. */
+  boolean free() {
+    return inFlight < target.parallelism();
+  }
+
+  boolean idle() {
+    return parts.isEmpty() && inFlight == 0;
+  }
+
+  /**
+   * Stages what waits, on another thread, and commits it after the flush before. {@code done} is
+   * told on some thread, with a receipt or a failure.
+   */
+  Sent send(Executor threads, BiConsumer<Sent, CompletableFuture<Receipt>> done) {
+    Flush flush = new Flush(parts);
+    Sent sent = new Sent(this, flush, ranges, bytes);
+    parts = new ArrayList<>();
+    ranges = new ArrayList<>();
+    rows = 0;
+    bytes = 0;
+    inFlight++;
+    CompletableFuture<Staged> staged =
+        CompletableFuture.supplyAsync(() -> target.stage(flush), threads);
+    CompletableFuture<Receipt> commit =
+        lastCommit.thenCombineAsync(staged, (before, ready) -> ready.commit(), threads);
+    lastCommit = commit;
+    commit.whenComplete((receipt, failure) -> done.accept(sent, commit));
+    return sent;
+  }
+
+  void committed() {
+    inFlight--;
+  }
+}

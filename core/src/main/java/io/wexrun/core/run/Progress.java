@@ -1,0 +1,13 @@
+package io.wexrun.core.run;
+
+/**
+ * How far a run has got since it started, for people to watch. The tally is what counts.
+ *
+ * @param taken records taken
+ * @param loaded rows committed to tables and queues
+ * @param dead dead letters committed
+ * @param dropped records dropped and accounted for
+ * @param held rows and records taken but not accounted for
+ * @param bytes raw bytes taken
+ */
+public record Progress(long taken, long loaded, long dead, long dropped, long held, long bytes) {}

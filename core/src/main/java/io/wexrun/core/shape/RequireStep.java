@@ -1,0 +1,48 @@
+package io.wexrun.core.shape;
+
+import io.wexrun.core.batch.Batch;
+import io.wexrun.core.batch.TextVector;
+import io.wexrun.core.batch.Vector;
+import io.wexrun.core.dead.Reason;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Schema;
+import java.util.List;
+
+/** Rejects rows in which one of some fields is absent or an empty text. */
+final class RequireStep implements Step {
+  private final Schema output;
+  private final int[] places;
+
+  RequireStep(Schema input, List<String> fields) {
+    Schema schema = input;
+    places = new int[fields.size()];
+    for (int i = 0; i < places.length; i++) {
+      places[i] = input.find(fields.get(i)).orElseThrow();
+      Column column = input.column(places[i]);
+      schema = schema.with(Column.required(column.name(), column.type()));
+    }
+    output = schema;
+  }
+
+  @Override
+  public Schema output() {
+    return output;
+  }
+
+  @Override
+  public Batch apply(Batch batch, Rejects rejects) {
+    for (int place : places) {
+      Vector column = batch.column(place);
+      TextVector text = column instanceof TextVector t ? t : null;
+      for (int row = 0; row < batch.rows(); row++) {
+        boolean absent = column.absent(row);
+        if (absent || text != null && text.start(row) == text.end(row)) {
+          String name = output.column(place).name();
+          String detail = "'" + name + "' is " + (absent ? "absent" : "empty");
+          rejects.reject(batch.record(row), Reason.MISSING_FIELD, name, detail);
+        }
+      }
+    }
+    return batch.with(output, batch.columns());
+  }
+}

@@ -1,0 +1,266 @@
+package io.wexrun.core.shape;
+
+import com.google.re2j.PatternSyntaxException;
+import io.wexrun.core.batch.Batch;
+import io.wexrun.core.batch.Rows;
+import io.wexrun.core.batch.TextVector;
+import io.wexrun.core.batch.Vector;
+import io.wexrun.core.dead.Reason;
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.expression.Evaluated;
+import io.wexrun.core.expression.Expression;
+import io.wexrun.core.expression.Expressions;
+import io.wexrun.core.pipeline.Route;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Schema;
+import io.wexrun.core.schema.Type;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Set;
+import java.util.function.Function;
+
+/** The ordered conditions that choose each row's targets. Immutable. */
+final class Router {
+  /** One entry: the condition (null: always), and what it leads to. */
+  private record Entry(Expression when, List<String> to, Key key, boolean dead, boolean drop) {}
+
+  private static final Schema KEYED = Schema.of(Column.of("key", Type.Scalar.TEXT));
+
+  private final List<Entry> entries = new ArrayList<>();
+  private final Map<String, TableFit> tables = new LinkedHashMap<>();
+  private final Set<String> targets = new LinkedHashSet<>();
+  private final Set<String> asked = new LinkedHashSet<>();
+
+  /** Compiles a route against the fields that the shape gives. */
+  static Router compile(
+      List<Route> route,
+      Schema fields,
+      Function<String, Optional<Destination>> destinations,
+      List<String> known,
+      Diagnostics diagnostics) {
+    Router router = new Router();
+    Expressions expressions = new Expressions(fields);
+    Path path = Path.ROOT.key("route");
+    boolean open = true;
+    for (int i = 0; i < route.size(); i++) {
+      Route entry = route.get(i);
+      Path at = path.index(i);
+      if (!open) {
+        diagnostics.error(
+            "unreachable-route",
+            at,
+            "no record comes this far: the entry before takes everything",
+            Optional.of("put this entry before it, or remove it"));
+      }
+      open &= entry.when().isPresent();
+      Expression when = null;
+      if (entry.when().isPresent()) {
+        when = expressions.condition(entry.when().get(), at.key("when"), diagnostics).orElse(null);
+      }
+      boolean keyed = false;
+      for (String name : entry.to()) {
+        keyed |= router.target(name, entry, at, fields, destinations, known, diagnostics);
+      }
+      Key key = router.key(entry, at, keyed, diagnostics);
+      boolean dead = entry.to().contains(Route.DEAD);
+      boolean drop = entry.to().contains(Route.DROP);
+      router.entries.add(new Entry(when, dead || drop ? List.of() : entry.to(), key, dead, drop));
+      if (when != null) {
+        router.asked.addAll(when.fields());
+      }
+    }
+    if (open) {
+      diagnostics.warning(
+          "open-route",
+          path,
+          "records that no entry takes will be dead letters (unknown-kind)",
+          Optional.of("end the route with '- otherwise: dead' or '- otherwise: drop' to say so"));
+    }
+    return router;
+  }
+
+  /** Notes a target; says whether it takes keys. */
+  private boolean target(
+      String name,
+      Route entry,
+      Path at,
+      Schema fields,
+      Function<String, Optional<Destination>> destinations,
+      List<String> known,
+      Diagnostics diagnostics) {
+    if (name.equals(Route.DEAD) || name.equals(Route.DROP)) {
+      if (entry.to().size() > 1) {
+        diagnostics.error(
+            "bad-route",
+            at,
+            "'" + name + "' stands alone, not beside other targets",
+            Optional.empty());
+      }
+      return false;
+    }
+    Optional<Destination> destination = destinations.apply(name);
+    if (destination.isEmpty()) {
+      diagnostics.error(
+          "unknown-target",
+          at.key("to"),
+          "there is no table or queue '" + name + "'",
+          Diagnostics.nearestOrKnown(name, known, all -> "there are " + all));
+      return false;
+    }
+    targets.add(name);
+    if (destination.get() instanceof Destination.Rows rows) {
+      tables.put(name, TableFit.compile(fields, rows.table(), at, diagnostics));
+      return false;
+    }
+    return true;
+  }
+
+  private Key key(Route entry, Path at, boolean keyed, Diagnostics diagnostics) {
+    if (entry.key().isEmpty()) {
+      return null;
+    }
+    if (!keyed) {
+      diagnostics.error(
+          "bad-route", at.key("key"), "only queues take a key", Optional.of("remove it"));
+    }
+    try {
+      return new Key(entry.key().get());
+    } catch (PatternSyntaxException e) {
+      diagnostics.error(
+          "bad-pattern",
+          at.key("key"),
+          "this is not a pattern: " + e.getMessage(),
+          Optional.of("RE2 syntax, as in 'card=(\\S+)'"));
+      return null;
+    }
+  }
+
+  /** The names of all targets but the dead letters. */
+  Set<String> targets() {
+    return targets;
+  }
+
+  /** Which rows go where. */
+  record Routed(Map<String, Rows> rows, long copied, long dropped) {}
+
+  /** Routes the rows that are alive; those that no entry takes are rejected. */
+  Routed route(Batch batch, Rejects rejects) {
+    int rows = batch.rows();
+    int[] chosen = choose(batch, rejects);
+    for (int row = 0; row < rows; row++) {
+      if (chosen[row] >= 0) {
+        check(batch, row, entries.get(chosen[row]), rejects);
+      }
+    }
+    Map<String, int[]> selected = new LinkedHashMap<>();
+    Map<String, Integer> counts = new LinkedHashMap<>();
+    long copied = 0;
+    long dropped = 0;
+    for (int row = 0; row < rows; row++) {
+      if (rejects.rejected(batch.record(row))) {
+        continue;
+      }
+      Entry entry = entries.get(chosen[row]);
+      if (entry.drop) {
+        dropped++;
+        continue;
+      }
+      copied += entry.to.size() - 1;
+      for (String name : entry.to) {
+        int count = counts.getOrDefault(name, 0);
+        selected.computeIfAbsent(name, n -> new int[rows])[count] = row;
+        counts.put(name, count + 1);
+      }
+    }
+    Map<String, Rows> routed = new LinkedHashMap<>();
+    selected.forEach(
+        (name, places) -> routed.put(name, form(name, batch, chosen, places, counts.get(name))));
+    return new Routed(routed, copied, dropped);
+  }
+
+  /** The entry of each row; -1 for rows that are rejected, before or here. */
+  private int[] choose(Batch batch, Rejects rejects) {
+    int rows = batch.rows();
+    int[] chosen = new int[rows];
+    Arrays.fill(chosen, -1);
+    for (int i = 0; i < entries.size(); i++) {
+      Entry entry = entries.get(i);
+      Evaluated when = entry.when == null ? null : entry.when.evaluate(batch);
+      rejects.step("route[" + i + "]");
+      for (int row = 0; row < rows; row++) {
+        int record = batch.record(row);
+        if (chosen[row] >= 0 || rejects.rejected(record)) {
+          continue;
+        }
+        if (when != null && when.failed(row)) {
+          rejects.reject(record, Reason.FAILED_EXPRESSION, "", when.failure(row));
+        } else if (when == null || Expression.holds(when, row)) {
+          chosen[row] = i;
+          if (entry.dead) {
+            rejects.reject(record, Reason.UNKNOWN_KIND, "", unknown(batch, row));
+          }
+        }
+      }
+    }
+    rejects.step("route");
+    for (int row = 0; row < rows; row++) {
+      if (chosen[row] < 0) {
+        rejects.reject(batch.record(row), Reason.UNKNOWN_KIND, "", unknown(batch, row));
+      }
+    }
+    return chosen;
+  }
+
+  private void check(Batch batch, int row, Entry entry, Rejects rejects) {
+    for (String name : entry.to) {
+      TableFit table = tables.get(name);
+      if (table != null) {
+        table.check(batch, row, rejects);
+      }
+    }
+  }
+
+  /** The rows as their target takes them. */
+  private Rows form(String name, Batch batch, int[] chosen, int[] places, int count) {
+    TableFit table = tables.get(name);
+    if (table != null) {
+      return Rows.of(table.fit(batch), places, count);
+    }
+    TextVector keys = new TextVector(batch.rows(), batch.rows() * 12);
+    int next = 0;
+    for (int row = 0; row < batch.rows(); row++) {
+      Key key = null;
+      if (next < count && places[next] == row) {
+        key = entries.get(chosen[row]).key;
+        next++;
+      }
+      if (key == null) {
+        keys.appendAbsent();
+      } else {
+        key.append(batch.records(), batch.record(row), keys);
+      }
+    }
+    return Rows.of(batch.with(KEYED, List.of(keys)), places, count);
+  }
+
+  /** The values that the conditions looked at. */
+  private String unknown(Batch batch, int row) {
+    StringBuilder text = new StringBuilder("no route takes it");
+    String separator = ": ";
+    for (String name : asked) {
+      Vector vector = batch.column(batch.schema().find(name).orElseThrow());
+      if (vector instanceof TextVector values) {
+        String value = values.absent(row) ? "absent" : "\"" + values.text(row) + "\"";
+        text.append(separator).append(name).append(" is ").append(value);
+        separator = ", ";
+      }
+    }
+    return text.toString();
+  }
+}

@@ -1,0 +1,29 @@
+package io.wexrun.core.shape;
+
+import io.wexrun.core.batch.Rows;
+import io.wexrun.core.dead.Reason;
+import io.wexrun.core.intake.Block;
+import java.util.Map;
+
+/**
+ * What became of a block. The books of a block balance: {@code taken + unfolded + copied} is the
+ * sum of the targets' rows, the dead and the dropped.
+ *
+ * @param block the block
+ * @param taken how many records it had
+ * @param unfolded how many rows more than records the steps made
+ * @param copied how many copies more than one the route made
+ * @param dropped how many the route dropped
+ * @param rows the rows for each target; none is empty
+ * @param dead the dead letters with {@link io.wexrun.core.dead.DeadLetter#SCHEMA}; may be empty
+ * @param reasons how many died for each reason
+ */
+public record Shaped(
+    Block block,
+    long taken,
+    long unfolded,
+    long copied,
+    long dropped,
+    Map<String, Rows> rows,
+    Rows dead,
+    Map<Reason, Long> reasons) {}
