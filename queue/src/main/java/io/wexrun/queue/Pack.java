@@ -1,0 +1,133 @@
+package io.wexrun.queue;
+
+import io.wexrun.core.diagnose.OutsideException;
+import java.nio.ByteBuffer;
+import java.nio.charset.StandardCharsets;
+import java.util.Optional;
+import java.util.zip.CRC32C;
+
+/**
+ * The header of a pack: many records under one checksum. All numbers are big-endian.
+ *
+ * <pre>
+ * Pack       --&gt; Magic, Checksum, Version, Codec, Flags, Length, BaseOffset, Count, ProducerLength,
+ *                FirstTime, LastTime, Sequence, Durable, Payload
+ * Magic      --&gt; uint32 0x5758504B ("WXPK")
+ * Checksum   --&gt; uint32 CRC-32C (RFC 3720, appendix B.4) of everything behind it
+ * Version    --&gt; uint8 1
+ * Codec      --&gt; uint8 0 (none)
+ * Flags      --&gt; uint16 0
+ * Length     --&gt; uint32 bytes of Payload
+ * BaseOffset --&gt; int64 position of the first record
+ * Count      --&gt; uint32 records, at least 1
+ * ProducerLength --&gt; uint32 bytes of Producer
+ * FirstTime, LastTime --&gt; int64 milliseconds since 1970-01-01T00:00:00Z
+ * Sequence   --&gt; int64 of the producer; a pack whose sequence is not above the last is a repetition
+ * Durable    --&gt; int64 position up to which the partition was known to be synced
+ * Payload    --&gt; Producer, Record{Count}
+ * Producer   --&gt; UTF-8 text; empty for a producer without a name
+ * Record     --&gt; KeyLength, Key, Time, HeaderCount, Header{HeaderCount}, ValueLength, Value
+ * KeyLength  --&gt; varint length + 1; 0 for no key
+ * Time       --&gt; varint milliseconds since FirstTime
+ * Header     --&gt; varint length, name in UTF-8, varint length, value in UTF-8
+ * ValueLength, HeaderCount --&gt; varint (unsigned LEB128)
+ * </pre>
+ *
+ * @param length bytes of the payload
+ */
+record Pack(
+    int length,
+    long baseOffset,
+    int count,
+    int producerLength,
+    long firstTime,
+    long lastTime,
+    long sequence,
+    long durable) {
+  static final int HEADER = 64;
+  static final int MAGIC = 0x5758504B;
+  static final byte VERSION = 1;
+
+  /** Header and payload together. */
+  int bytes() {
+    return HEADER + length;
+  }
+
+  /** The position after the last record. */
+  long end() {
+    return baseOffset + count;
+  }
+
+  /** Writes the header over the first bytes of {@code pack}, whose payload stands behind it. */
+  void write(byte[] pack) {
+    ByteBuffer out = ByteBuffer.wrap(pack, 0, bytes());
+    out.putInt(MAGIC).putInt(0).put(VERSION).put((byte) 0).putShort((short) 0).putInt(length);
+    out.putLong(baseOffset).putInt(count).putInt(producerLength);
+    out.putLong(firstTime).putLong(lastTime).putLong(sequence).putLong(durable);
+    out.putInt(4, checksum(pack, 0, bytes()));
+  }
+
+  /**
+   * Reads a header.
+   *
+   * @param available bytes from {@code at} to the end of what there is
+   * @return empty if no whole pack can start here, judged by the header alone
+   */
+  static Optional<Pack> read(byte[] data, int at, long available) {
+    if (available < HEADER) {
+      return Optional.empty();
+    }
+    ByteBuffer in = ByteBuffer.wrap(data, at, HEADER);
+    int magic = in.getInt();
+    in.getInt();
+    byte version = in.get();
+    byte codec = in.get();
+    in.getShort();
+    if (magic != MAGIC) {
+      return Optional.empty();
+    }
+    if (version > VERSION || codec != 0) {
+      throw new OutsideException(
+          "a pack has version "
+              + version
+              + " and codec "
+              + codec
+              + "; this Wexrun reads version "
+              + VERSION
+              + " without compression: use a newer Wexrun");
+    }
+    Pack pack =
+        new Pack(
+            in.getInt(),
+            in.getLong(),
+            in.getInt(),
+            in.getInt(),
+            in.getLong(),
+            in.getLong(),
+            in.getLong(),
+            in.getLong());
+    boolean sane =
+        pack.length > 0
+            && pack.length <= available - HEADER
+            && pack.count > 0
+            && pack.producerLength >= 0
+            && pack.producerLength <= pack.length;
+    return sane ? Optional.of(pack) : Optional.empty();
+  }
+
+  /** Whether the checksum of the whole pack at {@code at} is right. */
+  boolean whole(byte[] data, int at) {
+    return ByteBuffer.wrap(data).getInt(at + 4) == checksum(data, at, bytes());
+  }
+
+  /** The name of the producer of the pack at {@code at}. */
+  String producer(byte[] data, int at) {
+    return new String(data, at + HEADER, producerLength, StandardCharsets.UTF_8);
+  }
+
+  private static int checksum(byte[] data, int at, int bytes) {
+    CRC32C crc = new CRC32C();
+    crc.update(data, at + 8, bytes - 8);
+    return (int) crc.getValue();
+  }
+}

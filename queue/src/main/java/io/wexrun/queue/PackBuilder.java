@@ -1,0 +1,124 @@
+package io.wexrun.queue;
+
+import java.nio.charset.StandardCharsets;
+import java.util.Arrays;
+import java.util.Map;
+
+/** Collects records into the bytes of one pack. For one thread. */
+final class PackBuilder {
+  private final String producer;
+  private byte[] data;
+  private int length;
+  private int producerLength;
+  private int count;
+  private long firstTime;
+  private long lastTime;
+
+  PackBuilder(String producer, int room) {
+    this.producer = producer;
+    this.data = new byte[Math.max(room, 256)];
+    clear();
+  }
+
+  void clear() {
+    length = Pack.HEADER;
+    byte[] name = producer.getBytes(StandardCharsets.UTF_8);
+    producerLength = name.length;
+    bytes(name, 0, name.length);
+    count = 0;
+  }
+
+  String producer() {
+    return producer;
+  }
+
+  int count() {
+    return count;
+  }
+
+  /** Bytes so far, the header included. */
+  int bytes() {
+    return length;
+  }
+
+  /** Adds a record; {@code key} may be null for none. Times before the first one count as it. */
+  void add(
+      byte[] key,
+      int keyFrom,
+      int keyTo,
+      Map<String, String> headers,
+      byte[] value,
+      int from,
+      int to,
+      long timeMillis) {
+    if (count++ == 0) {
+      firstTime = timeMillis;
+      lastTime = timeMillis;
+    }
+    long time = Math.max(timeMillis, firstTime);
+    lastTime = Math.max(lastTime, time);
+    if (key == null) {
+      varint(0);
+    } else {
+      varint(keyTo - keyFrom + 1L);
+      bytes(key, keyFrom, keyTo);
+    }
+    varint(time - firstTime);
+    varint(headers.size());
+    headers.forEach(
+        (name, text) -> {
+          text(name);
+          text(text);
+        });
+    varint(to - from);
+    bytes(value, from, to);
+  }
+
+  private void text(String text) {
+    byte[] utf8 = text.getBytes(StandardCharsets.UTF_8);
+    varint(utf8.length);
+    bytes(utf8, 0, utf8.length);
+  }
+
+  private void varint(long value) {
+    room(10);
+    long rest = value;
+    while ((rest & ~0x7FL) != 0) {
+      data[length++] = (byte) (rest | 0x80);
+      rest >>>= 7;
+    }
+    data[length++] = (byte) rest;
+  }
+
+  private void bytes(byte[] source, int from, int to) {
+    room(to - from);
+    System.arraycopy(source, from, data, length, to - from);
+    length += to - from;
+  }
+
+  private void room(int more) {
+    if (length + more > data.length) {
+      data = Arrays.copyOf(data, Math.max(data.length * 2, length + more));
+    }
+  }
+
+  /** Writes the header; the bytes are then in {@link #data()}. */
+  Pack finish(long baseOffset, long sequence, long durable) {
+    Pack pack =
+        new Pack(
+            length - Pack.HEADER,
+            baseOffset,
+            count,
+            producerLength,
+            firstTime,
+            lastTime,
+            sequence,
+            durable);
+    pack.write(data);
+    return pack;
+  }
+
+  byte[] data() {
+    return data;
+  }
+}

@@ -1,0 +1,124 @@
+package io.wexrun.queue;
+
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.Ascii;
+import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.Framing;
+import io.wexrun.core.intake.Records;
+import java.nio.charset.StandardCharsets;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+
+/** Takes whole packs apart. */
+final class Packs {
+  /** Cuts a block of whole packs into their values; the position of a record is its number. */
+  static final Framing FRAMING = Packs::cut;
+
+  private final byte[] data;
+  private int at;
+
+  private Packs(byte[] data, int at) {
+    this.data = data;
+    this.at = at;
+  }
+
+  private static Records cut(Block block) {
+    byte[] data = block.data();
+    int[] starts = new int[(int) (block.end() - block.first())];
+    int[] ends = new int[starts.length];
+    int count = 0;
+    int at = 0;
+    while (at < block.length()) {
+      Pack pack = checked(block, data, at);
+      Packs packs = new Packs(data, at + Pack.HEADER + pack.producerLength());
+      for (long position = pack.baseOffset(); position < pack.end(); position++) {
+        packs.skipToValue();
+        int length = (int) packs.varint();
+        if (position >= block.first() && position < block.end()) {
+          starts[count] = packs.at;
+          ends[count++] = packs.at + length;
+        }
+        packs.at += length;
+      }
+      at += pack.bytes();
+    }
+    boolean ascii = true;
+    for (int i = 0; i < count && ascii; i++) {
+      ascii = Ascii.all(data, starts[i], ends[i]);
+    }
+    return Records.numbered(data, starts, ends, count, block.first(), ascii);
+  }
+
+  private static Pack checked(Block block, byte[] data, int at) {
+    Optional<Pack> pack = Pack.read(data, at, block.length() - at);
+    if (pack.isEmpty() || !pack.get().whole(data, at)) {
+      throw new OutsideException(
+          "queue partition "
+              + block.source()
+              + " is damaged near position "
+              + block.first()
+              + ": a pack's checksum is wrong. Nothing was taken from it; restore the file");
+    }
+    return pack.get();
+  }
+
+  private void skipToValue() {
+    long key = varint();
+    at += key == 0 ? 0 : (int) key - 1;
+    varint();
+    for (long headers = varint(); headers > 0; headers--) {
+      at += (int) varint();
+      at += (int) varint();
+    }
+  }
+
+  private long varint() {
+    long value = 0;
+    for (int shift = 0; ; shift += 7) {
+      byte b = data[at++];
+      value |= (b & 0x7FL) << shift;
+      if (b >= 0) {
+        return value;
+      }
+    }
+  }
+
+  /** All records of the whole packs in {@code data[0, length)}, from a position on. */
+  static List<QueueRecord> records(int partition, byte[] data, int length, long from) {
+    List<QueueRecord> records = new ArrayList<>();
+    int at = 0;
+    while (at < length) {
+      Pack pack = Pack.read(data, at, length - at).orElseThrow();
+      Packs packs = new Packs(data, at + Pack.HEADER + pack.producerLength());
+      for (long position = pack.baseOffset(); position < pack.end(); position++) {
+        QueueRecord record = packs.record(partition, position, pack.firstTime());
+        if (position >= from) {
+          records.add(record);
+        }
+      }
+      at += pack.bytes();
+    }
+    return records;
+  }
+
+  private QueueRecord record(int partition, long position, long firstTime) {
+    long key = varint();
+    Optional<byte[]> keyBytes = key == 0 ? Optional.empty() : Optional.of(bytes((int) key - 1));
+    long time = firstTime + varint();
+    Map<String, String> headers = new LinkedHashMap<>();
+    for (long left = varint(); left > 0; left--) {
+      String name = new String(bytes((int) varint()), StandardCharsets.UTF_8);
+      headers.put(name, new String(bytes((int) varint()), StandardCharsets.UTF_8));
+    }
+    return new QueueRecord(partition, position, time, keyBytes, headers, bytes((int) varint()));
+  }
+
+  private byte[] bytes(int length) {
+    at += length;
+    return Arrays.copyOfRange(data, at - length, at);
+  }
+}

@@ -1,0 +1,250 @@
+package io.wexrun.queue;
+
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.queue.disk.Disk;
+import io.wexrun.queue.disk.DiskFile;
+import io.wexrun.queue.disk.Hold;
+import io.wexrun.queue.disk.RealDisk;
+import java.io.IOException;
+import java.nio.ByteBuffer;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Optional;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
+
+/**
+ * A durable, partitioned log of records in a folder. One process at a time writes; others may read
+ * meanwhile. For several threads.
+ *
+ * <pre>{@code
+ * try (Queue queue = Queue.open(folder, "gate-events", QueueOptions.partitions(4));
+ *     Producer producer = queue.producer()) {
+ *   producer.append("7F3A90C2".getBytes(UTF_8), "a line".getBytes(UTF_8));
+ *   producer.flush();  // from here on the record survives the loss of power
+ * }
+ * }</pre>
+ */
+public final class Queue implements AutoCloseable {
+  private static final Pattern META = Pattern.compile("wexrun-queue (\\d+)\npartitions (\\d+)\n");
+  private static final int VERSION = 1;
+
+  private final String name;
+  private final QueueOptions options;
+  private final boolean writable;
+  private final Hold hold;
+  private final List<Partition> partitions;
+
+  private Queue(
+      String name, QueueOptions options, boolean writable, Hold hold, List<Partition> partitions) {
+    this.name = name;
+    this.options = options;
+    this.writable = writable;
+    this.hold = hold;
+    this.partitions = partitions;
+  }
+
+  /**
+   * Opens a queue for reading and writing, making it if it is not there.
+   *
+   * @param folder the queue's own folder
+   * @param name for messages
+   * @throws OutsideException if another process writes to it (the message names it), or if records
+   *     that were acknowledged are damaged
+   */
+  public static Queue open(Path folder, String name, QueueOptions options) {
+    Disk disk = new RealDisk();
+    try {
+      disk.makeFolder(folder);
+    } catch (IOException e) {
+      throw cannotOpen(name, folder, e);
+    }
+    Hold hold = Hold.take(folder.resolve("lock"), "queue " + name);
+    try {
+      return open(disk, folder, name, options, true, hold);
+    } catch (RuntimeException e) {
+      hold.close();
+      throw e;
+    }
+  }
+
+  /**
+   * Opens a queue only for reading, also while another process writes to it.
+   *
+   * @return empty if there is no queue in the folder
+   */
+  public static Optional<Queue> openToRead(Path folder, String name) {
+    Disk disk = new RealDisk();
+    try {
+      if (!disk.list(folder).contains("queue")) {
+        return Optional.empty();
+      }
+    } catch (IOException e) {
+      throw cannotOpen(name, folder, e);
+    }
+    return Optional.of(open(disk, folder, name, QueueOptions.partitions(1), false, null));
+  }
+
+  /** Opens on any disk, without a lock; tests come in here. */
+  static Queue open(
+      Disk disk, Path folder, String name, QueueOptions options, boolean writable, Hold hold) {
+    try {
+      int count = count(disk, folder, name, options, writable);
+      List<Partition> partitions = new ArrayList<>();
+      for (int number = 0; number < count; number++) {
+        partitions.add(
+            new Partition(
+                disk,
+                folder.resolve("p" + number),
+                "queue " + name + ", partition " + number,
+                number,
+                writable,
+                options.segmentBytes(),
+                options.clock()));
+      }
+      return new Queue(name, options, writable, hold, partitions);
+    } catch (IOException e) {
+      throw cannotOpen(name, folder, e);
+    }
+  }
+
+  private static OutsideException cannotOpen(String name, Path folder, IOException e) {
+    return new OutsideException(
+        "cannot open queue " + name + " in " + folder + ": " + e.getMessage(), e);
+  }
+
+  /** How many partitions the queue has; written down when it is made. */
+  private static int count(
+      Disk disk, Path folder, String name, QueueOptions options, boolean writable)
+      throws IOException {
+    Path file = folder.resolve("queue");
+    List<String> entries = disk.list(folder);
+    if (entries.contains("queue")) {
+      ByteBuffer text = ByteBuffer.allocate(4096);
+      try (DiskFile meta = disk.open(file, false)) {
+        meta.read(0, text);
+      }
+      Matcher matcher = META.matcher(StandardCharsets.UTF_8.decode(text.flip()));
+      if (matcher.matches()) {
+        if (Integer.parseInt(matcher.group(1)) > VERSION) {
+          throw new OutsideException(
+              "queue " + name + " has format " + matcher.group(1) + ": use a newer Wexrun");
+        }
+        return Integer.parseInt(matcher.group(2));
+      }
+      if (entries.contains("p0") || !writable) {
+        throw new OutsideException(
+            "queue " + name + " is damaged: " + file + " is not a queue's description");
+      }
+      disk.delete(file);
+    }
+    disk.makeFolder(folder);
+    try (DiskFile meta = disk.create(file)) {
+      String text = "wexrun-queue " + VERSION + "\npartitions " + options.partitions() + "\n";
+      meta.write(0, StandardCharsets.UTF_8.encode(text));
+      meta.sync();
+    }
+    return options.partitions();
+  }
+
+  /** The name given on opening. */
+  public String name() {
+    return name;
+  }
+
+  /** How many partitions there are. */
+  public int partitions() {
+    return partitions.size();
+  }
+
+  Partition partition(int number) {
+    return partitions.get(number);
+  }
+
+  QueueOptions options() {
+    return options;
+  }
+
+  /** Whether this process may append. */
+  public boolean writable() {
+    return writable;
+  }
+
+  /** A producer for this queue; each has buffers of its own. */
+  public Producer producer() {
+    if (!writable) {
+      throw new IllegalStateException("queue " + name + " was opened only to read");
+    }
+    return new Producer(this);
+  }
+
+  /** A reader of all partitions from their oldest records. */
+  public Reader readFromOldest() {
+    return new Reader(this, partitions.stream().mapToLong(Partition::oldest).toArray());
+  }
+
+  /** A reader of what is appended from now on. */
+  public Reader readFromNewest() {
+    refresh();
+    return new Reader(this, partitions.stream().mapToLong(Partition::end).toArray());
+  }
+
+  /**
+   * A reader that starts at a position of each partition.
+   *
+   * @param positions as many as there are partitions
+   */
+  public Reader readFrom(long... positions) {
+    if (positions.length != partitions.size()) {
+      throw new IllegalArgumentException(
+          positions.length + " positions for " + partitions.size() + " partitions");
+    }
+    return new Reader(this, positions.clone());
+  }
+
+  /** Figures of every partition. */
+  public List<PartitionInfo> describe() {
+    refresh();
+    return partitions.stream().map(Partition::info).toList();
+  }
+
+  /** Sees what another process has appended, if this one only reads. */
+  void refresh() {
+    if (!writable) {
+      partitions.forEach(Partition::refresh);
+    }
+  }
+
+  /** Makes durable and readable what was appended, and wakes readers. */
+  void sync() {
+    partitions.forEach(Partition::sync);
+    synchronized (this) {
+      notifyAll();
+    }
+  }
+
+  /** Waits until something may have been appended, at most so long. */
+  void awaitAppend(long millis) {
+    try {
+      if (writable) {
+        synchronized (this) {
+          wait(Math.max(1, millis));
+        }
+      } else {
+        Thread.sleep(Math.max(1, Math.min(millis, 20)));
+      }
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+    }
+  }
+
+  @Override
+  public void close() {
+    partitions.forEach(Partition::close);
+    if (hold != null) {
+      hold.close();
+    }
+  }
+}
