@@ -1,0 +1,53 @@
+package io.wexrun.duckdb;
+
+import io.wexrun.core.connect.StoreConnector;
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.Sizes;
+import io.wexrun.core.target.Store;
+import java.util.List;
+import java.util.Optional;
+
+/** {@code stores: {warehouse: {duckdb: warehouse.db, memory: 1GB}}}. */
+public final class DuckDbConnector implements StoreConnector {
+  /** Settings of a DuckDB file; a relative name starts from the workspace's folder. */
+  public static Settings file(String name) {
+    return Settings.of("duckdb", name);
+  }
+
+  @Override
+  public String kind() {
+    return "duckdb";
+  }
+
+  @Override
+  public List<String> keys() {
+    return List.of("duckdb", "memory");
+  }
+
+  @Override
+  public void check(Settings settings, Path path, Diagnostics diagnostics) {
+    if (settings.main().isEmpty()) {
+      diagnostics.error(
+          "missing-value",
+          path.key("duckdb"),
+          "the store has no file name",
+          Optional.of("write {duckdb: warehouse.db}"));
+    }
+    Optional<String> memory = settings.text("memory");
+    if (memory.isPresent() && Sizes.bytes(memory.get()).isEmpty()) {
+      diagnostics.error(
+          "bad-size",
+          path.key("memory"),
+          "'" + memory.get() + "' is not a size",
+          Optional.of("write it like 512MB or 2GB"));
+    }
+  }
+
+  @Override
+  public Store open(String name, Settings settings, java.nio.file.Path workspace) {
+    Optional<String> memory = settings.text("memory").flatMap(Sizes::bytes).map(b -> b + "B");
+    return new DuckDbStore(name, workspace.resolve(settings.main()), memory);
+  }
+}

@@ -1,0 +1,72 @@
+package io.wexrun.duckdb;
+
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Type;
+import java.util.stream.Collectors;
+
+/** Names and types as DuckDB writes them. */
+final class Sql {
+  private Sql() {}
+
+  /** A name in quotes, so that every name can be a table or column. */
+  static String name(String name) {
+    return '"' + name.replace("\"", "\"\"") + '"';
+  }
+
+  static String text(String text) {
+    return "'" + text.replace("'", "''") + "'";
+  }
+
+  static String type(Type type) {
+    if (type instanceof Type.Decimal decimal) {
+      return "DECIMAL(" + decimal.precision() + "," + decimal.scale() + ")";
+    }
+    return switch ((Type.Scalar) type) {
+      case BOOL -> "BOOLEAN";
+      case INT -> "INTEGER";
+      case LONG -> "BIGINT";
+      case DOUBLE -> "DOUBLE";
+      case TEXT -> "VARCHAR";
+      case BYTES -> "BLOB";
+      case TIMESTAMP -> "TIMESTAMP WITH TIME ZONE";
+      case DATE -> "DATE";
+      case UUID -> "UUID";
+      case JSON -> "JSON";
+    };
+  }
+
+  static String createTable(String table, Iterable<Column> columns) {
+    StringBuilder sql = new StringBuilder("create table " + name(table) + " (");
+    String separator = "";
+    for (Column column : columns) {
+      sql.append(separator).append(name(column.name())).append(' ').append(type(column.type()));
+      sql.append(column.required() ? " not null" : "");
+      separator = ", ";
+    }
+    return sql.append(")").toString();
+  }
+
+  /** The columns of a stream, each turned into the table's type where Arrow has none for it. */
+  static String insert(String table, Iterable<Column> columns, String stream) {
+    String values =
+        java.util.stream.StreamSupport.stream(columns.spliterator(), false)
+            .map(c -> value(c))
+            .collect(Collectors.joining(", "));
+    return "insert into " + name(table) + " select " + values + " from " + name(stream);
+  }
+
+  private static String value(Column column) {
+    String name = name(column.name());
+    if (column.type() instanceof Type.Decimal decimal) {
+      // The unscaled number; the division by a decimal power of ten is exact.
+      return "("
+          + name
+          + "::DECIMAL(18,0) * "
+          + java.math.BigDecimal.ONE.movePointLeft(decimal.scale()).toPlainString()
+          + ")::"
+          + type(decimal);
+    }
+    boolean turned = column.type() == Type.Scalar.UUID || column.type() == Type.Scalar.JSON;
+    return turned ? name + "::" + type(column.type()) : name;
+  }
+}
