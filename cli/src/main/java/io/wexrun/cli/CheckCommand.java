@@ -1,0 +1,109 @@
+package io.wexrun.cli;
+
+import io.wexrun.core.diagnose.Diagnostic;
+import io.wexrun.core.diagnose.Severity;
+import io.wexrun.project.Workspace;
+import java.io.PrintStream;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.concurrent.Callable;
+import picocli.CommandLine.Command;
+import picocli.CommandLine.Mixin;
+
+@Command(
+    name = "check",
+    mixinStandardHelpOptions = true,
+    description = "Find what is wrong with a workspace before anything runs.",
+    footer = {
+      "",
+      "Exit codes: 0 no errors; 1 errors; 3 no workspace.",
+      "",
+      "Example: wexrun check --workspace tram-demo"
+    })
+final class CheckCommand implements Callable<Integer> {
+  private final Terminal terminal;
+
+  @Mixin private WorkspaceOption workspaceOption;
+
+  CheckCommand(Terminal terminal) {
+    this.terminal = terminal;
+  }
+
+  @Override
+  public Integer call() {
+    try (Workspace workspace = workspaceOption.open()) {
+      List<Diagnostic> diagnostics = workspace.check();
+      boolean errors = diagnostics.stream().anyMatch(d -> d.severity() == Severity.ERROR);
+      if (workspaceOption.json()) {
+        terminal.json(
+            Map.of("diagnostics", diagnostics.stream().map(CheckCommand::facts).toList()));
+      } else {
+        tell(diagnostics, terminal, terminal.out);
+        if (diagnostics.isEmpty()) {
+          int pipelines = workspace.definition().pipelines().size();
+          terminal.say(
+              "nothing wrong: "
+                  + pipelines
+                  + (pipelines == 1 ? " pipeline, " : " pipelines, ")
+                  + workspace.definition().tables().size()
+                  + " tables, "
+                  + workspace.definition().queues().size()
+                  + " queues");
+        }
+      }
+      return errors ? ExitCode.MISTAKES : ExitCode.DONE;
+    }
+  }
+
+  private static Map<String, Object> facts(Diagnostic diagnostic) {
+    Map<String, Object> facts = new LinkedHashMap<>();
+    facts.put("code", diagnostic.code());
+    facts.put("severity", diagnostic.severity() == Severity.ERROR ? "error" : "warning");
+    facts.put("subject", diagnostic.subject());
+    diagnostic
+        .place()
+        .ifPresent(
+            place -> {
+              facts.put("file", place.file());
+              facts.put("line", place.line());
+              facts.put("column", place.column());
+              facts.put("length", place.length());
+            });
+    facts.put("message", diagnostic.message());
+    diagnostic.hint().ifPresent(hint -> facts.put("hint", hint));
+    return facts;
+  }
+
+  /** Writes diagnostics with their places and carets, and how many there are. */
+  static void tell(List<Diagnostic> diagnostics, Terminal terminal, PrintStream to) {
+    boolean out = to == terminal.out;
+    for (Diagnostic diagnostic : diagnostics) {
+      boolean error = diagnostic.severity() == Severity.ERROR;
+      Terminal.Style style = error ? Terminal.Style.BAD : Terminal.Style.WARNING;
+      List<String> lines = diagnostic.render().lines().toList();
+      for (int i = 0; i < lines.size(); i++) {
+        String line = lines.get(i);
+        boolean caret = line.matches(" +\\| +\\^+|\\s*\\| *\\^+");
+        Terminal.Style lineStyle =
+            i == 0 || caret ? style : line.startsWith("      = ") ? Terminal.Style.GOOD : null;
+        String shown = line;
+        if (lineStyle != null) {
+          shown = out ? terminal.style(lineStyle, line) : terminal.styleErr(lineStyle, line);
+        }
+        to.println(shown);
+      }
+      to.println();
+    }
+    to.flush();
+    long errors = diagnostics.stream().filter(d -> d.severity() == Severity.ERROR).count();
+    long warnings = diagnostics.size() - errors;
+    if (!diagnostics.isEmpty()) {
+      terminal.say(counted(errors, "error") + ", " + counted(warnings, "warning"));
+    }
+  }
+
+  private static String counted(long number, String what) {
+    return number + " " + what + (number == 1 ? "" : "s");
+  }
+}

@@ -1,0 +1,96 @@
+package io.wexrun.cli;
+
+import io.wexrun.core.diagnose.MistakesException;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.queue.disk.Hold;
+import java.io.PrintWriter;
+import picocli.CommandLine;
+import picocli.CommandLine.Command;
+import picocli.CommandLine.Help.Ansi;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.ParameterException;
+import picocli.CommandLine.Spec;
+
+/** The {@code wexrun} command. */
+@Command(
+    name = "wexrun",
+    mixinStandardHelpOptions = true,
+    version = "wexrun 0.1.0-SNAPSHOT",
+    description = "Log records into analytical tables, every one accounted for.",
+    subcommands = {
+      DemoCommand.class,
+      FeedCommand.class,
+      CheckCommand.class,
+      RunCommand.class,
+      TallyCommand.class,
+      DeadCommand.class,
+      QueueCommand.class,
+      SqlCommand.class
+    },
+    footer = {
+      "",
+      "Exit codes: 0 done; 1 the workspace has mistakes; 2 wrong command line;",
+      "  3 the outside world failed (a disk is full, a file is held or missing);",
+      "  4 the books do not balance; 5 a bug in Wexrun.",
+      "",
+      "Example: wexrun demo"
+    })
+public final class Main implements Runnable {
+  @Spec private CommandSpec spec;
+
+  private Main() {}
+
+  /** Runs the command and ends the process with its exit code. */
+  public static void main(String[] args) {
+    System.setProperty(Hold.COMMAND_PROPERTY, ("wexrun " + String.join(" ", args)).strip());
+    Terminal terminal = new Terminal();
+    CommandLine command = new CommandLine(new Main(), new Commands(terminal));
+    command.setColorScheme(
+        CommandLine.Help.defaultColorScheme(terminal.colour() ? Ansi.ON : Ansi.OFF));
+    command.setUsageHelpAutoWidth(false).setUsageHelpWidth(100);
+    command.setOut(new PrintWriter(terminal.out, true));
+    command.setErr(new PrintWriter(terminal.err, true));
+    command.setExecutionExceptionHandler((failure, line, result) -> tell(failure, terminal));
+    int code = command.execute(args);
+    terminal.flush();
+    terminal.exitCode().complete(code);
+    System.exit(code);
+  }
+
+  /** Tells a failure as its kind deserves. */
+  private static int tell(Exception failure, Terminal terminal) {
+    terminal.out.flush();
+    if (failure instanceof MistakesException mistakes) {
+      CheckCommand.tell(mistakes.diagnostics(), terminal, terminal.err);
+      return ExitCode.MISTAKES;
+    }
+    if (failure instanceof OutsideException) {
+      terminal.say(terminal.styleErr(Terminal.Style.BAD, "wexrun: ") + failure.getMessage());
+      return ExitCode.OUTSIDE;
+    }
+    if (failure instanceof ParameterException wrong) {
+      terminal.say(terminal.styleErr(Terminal.Style.BAD, "wexrun: ") + wrong.getMessage());
+      return ExitCode.USAGE;
+    }
+    terminal.say("wexrun: a bug: please report it with what follows");
+    failure.printStackTrace(terminal.err);
+    return ExitCode.BUG;
+  }
+
+  /** Makes commands with the terminal that they write to. */
+  private record Commands(Terminal terminal) implements CommandLine.IFactory {
+    @Override
+    public <K> K create(Class<K> type) throws Exception {
+      try {
+        return type.getDeclaredConstructor(Terminal.class).newInstance(terminal);
+      } catch (NoSuchMethodException e) {
+        return CommandLine.defaultFactory().create(type);
+      }
+    }
+  }
+
+  @Override
+  public void run() {
+    spec.commandLine().usage(spec.commandLine().getOut());
+  }
+}

@@ -1,0 +1,88 @@
+package io.wexrun.cli;
+
+import io.wexrun.core.run.RunOptions;
+import io.wexrun.core.tally.Tally;
+import io.wexrun.project.Workspace;
+import io.wexrun.project.WorkspaceRun;
+import java.util.List;
+import java.util.Map;
+import java.util.concurrent.Callable;
+import picocli.CommandLine.Command;
+import picocli.CommandLine.Mixin;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Option;
+import picocli.CommandLine.Parameters;
+import picocli.CommandLine.Spec;
+
+@Command(
+    name = "run",
+    mixinStandardHelpOptions = true,
+    description = {
+      "Run pipelines until interrupted, or with --once until everything there is taken.",
+      "Ctrl-C or SIGTERM ends a run: what is held is flushed and accounted for first."
+    },
+    footer = {
+      "",
+      "Exit codes: 0 drained, or ended by a signal after flushing; 1 the workspace has mistakes;",
+      "  2 no such pipeline; 3 the outside world failed; 4 the books do not balance.",
+      "",
+      "Example: wexrun run --once --workspace tram-demo gate-intake gate-load"
+    })
+final class RunCommand implements Callable<Integer> {
+  private final Terminal terminal;
+
+  @Mixin private WorkspaceOption workspaceOption;
+  @Spec private CommandSpec spec;
+
+  @Parameters(
+      arity = "0..*",
+      paramLabel = "PIPELINE",
+      description = "Which pipelines; without a name, all.")
+  private List<String> pipelines = List.of();
+
+  @Option(names = "--once", description = "Take what is there, then stop.")
+  private boolean once;
+
+  @Option(
+      names = "--lanes",
+      paramLabel = "N",
+      description = "How many threads shape, for each pipeline; without it, one for each core.")
+  private int lanes;
+
+  RunCommand(Terminal terminal) {
+    this.terminal = terminal;
+  }
+
+  @Override
+  public Integer call() throws InterruptedException {
+    try (Workspace workspace = workspaceOption.open()) {
+      for (String name : pipelines) {
+        Names.pipelines(workspace, name, spec);
+      }
+      RunOptions options = RunOptions.untilDrained(once);
+      options = lanes > 0 ? options.withLanes(lanes) : options;
+      return run(workspace, options);
+    }
+  }
+
+  private int run(Workspace workspace, RunOptions options) throws InterruptedException {
+    Map<String, Long> before = Watch.taken(workspace);
+    try (WorkspaceRun run = workspace.run(options, pipelines.toArray(String[]::new))) {
+      Stopper stopper = new Stopper(run, terminal);
+      try {
+        Watch.over(run, terminal);
+      } finally {
+        stopper.done();
+      }
+    }
+    List<Tally> tallies = workspace.tally();
+    if (workspaceOption.json()) {
+      terminal.json(Map.of("taken", Watch.since(before, workspace)));
+    } else {
+      Watch.since(before, workspace)
+          .forEach((name, taken) -> terminal.say(name + ": " + Terminal.count(taken) + " taken"));
+      TallyCommand.show(tallies, terminal);
+    }
+    return tallies.stream().allMatch(Tally::balanced) ? ExitCode.DONE : ExitCode.UNBALANCED;
+  }
+}

@@ -1,0 +1,101 @@
+package io.wexrun.cli;
+
+import io.wexrun.core.target.Answer;
+import io.wexrun.project.Workspace;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.concurrent.Callable;
+import picocli.CommandLine.Command;
+import picocli.CommandLine.Mixin;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Option;
+import picocli.CommandLine.ParameterException;
+import picocli.CommandLine.Parameters;
+import picocli.CommandLine.Spec;
+
+@Command(
+    name = "sql",
+    mixinStandardHelpOptions = true,
+    description = "Ask a store with a query in its own SQL, and print the answer as a table.",
+    footer = {
+      "",
+      "Exit codes: 0 done; 2 no such store; 3 the store is held, or does not take the query.",
+      "",
+      "Example: wexrun sql \"select result, count(*) from scans group by result\""
+    })
+final class SqlCommand implements Callable<Integer> {
+  private final Terminal terminal;
+
+  @Mixin private WorkspaceOption workspaceOption;
+  @Spec private CommandSpec spec;
+
+  @Option(
+      names = "--store",
+      paramLabel = "NAME",
+      description = "Which store; not needed if there is only one.")
+  private String store;
+
+  @Parameters(paramLabel = "QUERY", description = "One statement.")
+  private String query;
+
+  SqlCommand(Terminal terminal) {
+    this.terminal = terminal;
+  }
+
+  @Override
+  public Integer call() {
+    try (Workspace workspace = workspaceOption.open()) {
+      Answer answer = workspace.query(store(workspace), query);
+      if (workspaceOption.json()) {
+        terminal.json(Map.of("columns", answer.columns(), "rows", rows(answer)));
+      } else if (!answer.columns().isEmpty()) {
+        show(answer, terminal);
+        terminal.say(answer.rows().size() + (answer.rows().size() == 1 ? " row" : " rows"));
+      }
+      return ExitCode.DONE;
+    }
+  }
+
+  private String store(Workspace workspace) {
+    List<String> stores = List.copyOf(workspace.definition().stores().keySet());
+    if (store != null) {
+      Names.known("store", store, stores, spec);
+      return store;
+    }
+    if (stores.size() != 1) {
+      throw new ParameterException(
+          spec.commandLine(),
+          stores.isEmpty()
+              ? "the workspace has no store"
+              : "there are several stores: name one with --store ("
+                  + String.join(", ", stores)
+                  + ")");
+    }
+    return stores.get(0);
+  }
+
+  private static List<Map<String, Object>> rows(Answer answer) {
+    List<Map<String, Object>> rows = new ArrayList<>();
+    for (List<Object> row : answer.rows()) {
+      Map<String, Object> named = new LinkedHashMap<>();
+      for (int i = 0; i < row.size(); i++) {
+        named.put(answer.columns().get(i), row.get(i));
+      }
+      rows.add(named);
+    }
+    return rows;
+  }
+
+  /** Writes an answer as a table. */
+  static void show(Answer answer, Terminal terminal) {
+    List<List<String>> rows = new ArrayList<>();
+    for (List<Object> row : answer.rows()) {
+      List<String> cells = new ArrayList<>();
+      row.forEach(v -> cells.add(v == null ? null : Terminal.brief(String.valueOf(v), 200)));
+      rows.add(cells);
+    }
+    terminal.table(answer.columns(), answer.numeric(), rows);
+  }
+}

@@ -1,0 +1,47 @@
+package io.wexrun.cli;
+
+import io.wexrun.project.WorkspaceRun;
+import java.util.concurrent.ExecutionException;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.TimeoutException;
+
+/**
+ * Turns the end of the process by a signal into an orderly stop: the intakes end, what is held is
+ * flushed and accounted for, the command writes its books, and the process ends with its exit code.
+ */
+final class Stopper {
+  /** How long a stop may take before the process ends all the same; nothing is lost by that. */
+  private static final long PATIENCE_SECONDS = 120;
+
+  private final Thread hook;
+
+  Stopper(WorkspaceRun run, Terminal terminal) {
+    hook =
+        new Thread(
+            () -> {
+              terminal.say("stopping: flushing what is held");
+              run.stop();
+              try {
+                // Ending by a signal has an exit code of its own; the command's is the true one.
+                int code = terminal.exitCode().get(PATIENCE_SECONDS, TimeUnit.SECONDS);
+                Runtime.getRuntime().halt(code);
+              } catch (InterruptedException e) {
+                Thread.currentThread().interrupt();
+              } catch (ExecutionException | TimeoutException e) {
+                terminal.say("not everything was flushed in time; the next run takes it again");
+              }
+            },
+            "wexrun-stop");
+    Runtime.getRuntime().addShutdownHook(hook);
+  }
+
+  /** The run has ended by itself: a signal from now on ends the process at once. */
+  void done() {
+    try {
+      Runtime.getRuntime().removeShutdownHook(hook);
+    } catch (IllegalStateException alreadyEnding) {
+      // The process is being ended by a signal, and the hook waits for the exit code.
+      return;
+    }
+  }
+}

@@ -1,0 +1,120 @@
+package io.wexrun.cli;
+
+import io.wexrun.core.dead.Reason;
+import io.wexrun.core.tally.Tally;
+import io.wexrun.project.Workspace;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.concurrent.Callable;
+import java.util.stream.Collectors;
+import picocli.CommandLine.Command;
+import picocli.CommandLine.Mixin;
+
+@Command(
+    name = "tally",
+    mixinStandardHelpOptions = true,
+    description = {
+      "Show the books: what became of every record.",
+      "taken + unfolded + copied = loaded + dead + dropped + held"
+    },
+    footer = {
+      "",
+      "Exit codes: 0 the books balance; 3 no workspace; 4 they do not balance.",
+      "",
+      "Example: wexrun tally --workspace tram-demo"
+    })
+final class TallyCommand implements Callable<Integer> {
+  private static final List<String> HEADER =
+      List.of(
+          "pipeline", "taken", "unfolded", "copied", "loaded", "dead", "dropped", "held", "books");
+  private static final List<Boolean> NUMERIC =
+      List.of(false, true, true, true, true, true, true, true, false);
+
+  private final Terminal terminal;
+
+  @Mixin private WorkspaceOption workspaceOption;
+
+  TallyCommand(Terminal terminal) {
+    this.terminal = terminal;
+  }
+
+  @Override
+  public Integer call() {
+    try (Workspace workspace = workspaceOption.open()) {
+      List<Tally> tallies = workspace.tally();
+      if (workspaceOption.json()) {
+        terminal.json(Map.of("pipelines", tallies.stream().map(TallyCommand::facts).toList()));
+      } else {
+        show(tallies, terminal);
+      }
+      boolean balanced = tallies.stream().allMatch(Tally::balanced);
+      return balanced ? ExitCode.DONE : ExitCode.UNBALANCED;
+    }
+  }
+
+  static Map<String, Object> facts(Tally tally) {
+    Map<String, Object> facts = new LinkedHashMap<>();
+    facts.put("pipeline", tally.pipeline());
+    facts.put("taken", tally.counts().taken());
+    facts.put("unfolded", tally.counts().unfolded());
+    facts.put("copied", tally.counts().copied());
+    facts.put("loaded", tally.counts().allLoaded());
+    facts.put("dead", tally.counts().allDead());
+    facts.put("dropped", tally.counts().dropped());
+    facts.put("held", tally.held());
+    facts.put("balanced", tally.balanced());
+    facts.put("targets", tally.counts().loaded());
+    Map<String, Long> reasons = new LinkedHashMap<>();
+    tally.counts().dead().forEach((reason, n) -> reasons.put(reason.code(), n));
+    facts.put("reasons", reasons);
+    facts.put("sources", tally.sources());
+    return facts;
+  }
+
+  /** Writes the books as a table, and where the loaded and the dead went. */
+  static void show(List<Tally> tallies, Terminal terminal) {
+    List<List<String>> rows = new ArrayList<>();
+    for (Tally tally : tallies) {
+      rows.add(
+          List.of(
+              tally.pipeline(),
+              Terminal.count(tally.counts().taken()),
+              Terminal.count(tally.counts().unfolded()),
+              Terminal.count(tally.counts().copied()),
+              Terminal.count(tally.counts().allLoaded()),
+              Terminal.count(tally.counts().allDead()),
+              Terminal.count(tally.counts().dropped()),
+              Terminal.count(tally.held()),
+              tally.balanced()
+                  ? terminal.style(Terminal.Style.GOOD, "balanced")
+                  : terminal.style(Terminal.Style.BAD, "NOT BALANCED")));
+    }
+    terminal.table(HEADER, NUMERIC, rows);
+    terminal.out.println();
+    for (Tally tally : tallies) {
+      String sources = tally.sources() == 1 ? "1 source" : tally.sources() + " sources";
+      terminal.out.println(
+          terminal.style(Terminal.Style.BOLD, tally.pipeline()) + " from " + sources);
+      if (!tally.counts().loaded().isEmpty()) {
+        terminal.out.println("  loaded  " + shares(tally.counts().loaded()));
+      }
+      if (!tally.counts().dead().isEmpty()) {
+        terminal.out.println("  dead    " + shares(tally.counts().dead()));
+      }
+    }
+    terminal.flush();
+  }
+
+  private static String shares(Map<?, Long> counts) {
+    return counts.entrySet().stream()
+        .sorted((a, b) -> Long.compare(b.getValue(), a.getValue()))
+        .map(
+            e -> {
+              Object key = e.getKey() instanceof Reason reason ? reason.code() : e.getKey();
+              return key + " " + Terminal.count(e.getValue());
+            })
+        .collect(Collectors.joining(", "));
+  }
+}

@@ -1,0 +1,156 @@
+package io.wexrun.cli;
+
+import java.io.FileDescriptor;
+import java.io.FileOutputStream;
+import java.io.PrintStream;
+import java.nio.charset.StandardCharsets;
+import java.text.NumberFormat;
+import java.util.List;
+import java.util.Locale;
+import java.util.Map;
+import java.util.concurrent.CompletableFuture;
+import tools.jackson.databind.SerializationFeature;
+import tools.jackson.databind.json.JsonMapper;
+
+/**
+ * Where the command writes: data to {@code out}, messages to {@code err}. Colour only where a
+ * person looks at it, and never with {@code NO_COLOR} (no-color.org).
+ */
+final class Terminal {
+  /** How a text is set off. */
+  enum Style {
+    BOLD("1"),
+    DIM("2"),
+    GOOD("32"),
+    WARNING("33"),
+    BAD("31"),
+    PLACE("36");
+
+    private final String code;
+
+    Style(String code) {
+      this.code = code;
+    }
+  }
+
+  /** The launcher says which streams are terminals: {@code out,err}. */
+  private static final String TERMINALS = System.getProperty("wexrun.terminal", "");
+
+  private static final boolean NO_COLOR =
+      System.getenv("NO_COLOR") != null && !System.getenv("NO_COLOR").isEmpty()
+          || "dumb".equals(System.getenv("TERM"));
+
+  final PrintStream out = utf8(FileDescriptor.out);
+  final PrintStream err = utf8(FileDescriptor.err);
+
+  private final CompletableFuture<Integer> exitCode = new CompletableFuture<>();
+
+  /** The command's exit code, once it has one. */
+  CompletableFuture<Integer> exitCode() {
+    return exitCode;
+  }
+
+  private static PrintStream utf8(FileDescriptor stream) {
+    return new PrintStream(new FileOutputStream(stream), false, StandardCharsets.UTF_8);
+  }
+
+  boolean outIsTerminal() {
+    return TERMINALS.contains("out");
+  }
+
+  boolean errIsTerminal() {
+    return TERMINALS.contains("err");
+  }
+
+  boolean colour() {
+    return outIsTerminal() && !NO_COLOR;
+  }
+
+  /** A text for {@code out}, set off if it is seen by a person. */
+  String style(Style style, String text) {
+    return colour() ? "\u001b[" + style.code + "m" + text + "\u001b[0m" : text;
+  }
+
+  /** A text for {@code err}, set off if it is seen by a person. */
+  String styleErr(Style style, String text) {
+    return errIsTerminal() && !NO_COLOR ? "\u001b[" + style.code + "m" + text + "\u001b[0m" : text;
+  }
+
+  /** Writes a value as JSON, on one line if it is piped. */
+  void json(Object value) {
+    JsonMapper mapper =
+        JsonMapper.builder().configure(SerializationFeature.INDENT_OUTPUT, outIsTerminal()).build();
+    out.println(mapper.writeValueAsString(value));
+    flush();
+  }
+
+  /** Writes a message. */
+  void say(String message) {
+    err.println(message);
+    err.flush();
+  }
+
+  /**
+   * Writes rows under a header, columns aligned: numbers to the right, the rest to the left.
+   *
+   * @param rows texts; null shows as a dimmed dot
+   */
+  void table(List<String> header, List<Boolean> numeric, List<List<String>> rows) {
+    int[] widths = new int[header.size()];
+    for (int i = 0; i < widths.length; i++) {
+      widths[i] = width(header.get(i));
+      for (List<String> row : rows) {
+        widths[i] = Math.max(widths[i], row.get(i) == null ? 1 : width(row.get(i)));
+      }
+    }
+    out.println(style(Style.BOLD, line(header, numeric, widths)));
+    for (List<String> row : rows) {
+      out.println(line(row, numeric, widths));
+    }
+    flush();
+  }
+
+  private String line(List<String> cells, List<Boolean> numeric, int[] widths) {
+    StringBuilder line = new StringBuilder();
+    for (int i = 0; i < widths.length; i++) {
+      String cell = cells.get(i) == null ? "·" : cells.get(i);
+      String gap = " ".repeat(widths[i] - width(cell));
+      boolean last = i == widths.length - 1;
+      line.append(i == 0 ? "" : "  ");
+      line.append(numeric.get(i) ? gap + cell : last ? cell : cell + gap);
+    }
+    return line.toString();
+  }
+
+  private static int width(String text) {
+    return text.codePointCount(0, text.length());
+  }
+
+  /** A count with separators: {@code 60,000}. */
+  static String count(long number) {
+    return NumberFormat.getIntegerInstance(Locale.ENGLISH).format(number);
+  }
+
+  /** A text on one line and no longer than {@code most} characters; controls are shown. */
+  static String brief(String text, int most) {
+    StringBuilder brief = new StringBuilder();
+    text.codePoints()
+        .limit(most + 1L)
+        .forEach(
+            c -> {
+              if (c < 32 || c == 127) {
+                brief.append(
+                    Map.of(9, "\\t", 10, "\\n", 13, "\\r")
+                        .getOrDefault(c, String.format("\\x%02x", c)));
+              } else {
+                brief.appendCodePoint(c);
+              }
+            });
+    return brief.length() > most ? brief.substring(0, most - 1) + "…" : brief.toString();
+  }
+
+  void flush() {
+    out.flush();
+    err.flush();
+  }
+}

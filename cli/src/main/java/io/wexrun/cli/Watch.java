@@ -1,0 +1,101 @@
+package io.wexrun.cli;
+
+import io.wexrun.core.run.Progress;
+import io.wexrun.project.Workspace;
+import io.wexrun.project.WorkspaceRun;
+import java.util.LinkedHashMap;
+import java.util.Map;
+
+/** Shows how a run gets on, until it ends: in place on a terminal, else a line now and then. */
+final class Watch {
+  private static final long TERMINAL_MILLIS = 200;
+  private static final long PIPED_MILLIS = 10_000;
+
+  private final WorkspaceRun run;
+  private final Terminal terminal;
+  private final long start = System.nanoTime();
+  private int linesShown;
+
+  private Watch(WorkspaceRun run, Terminal terminal) {
+    this.run = run;
+    this.terminal = terminal;
+  }
+
+  /** Watches until all pipelines have ended; throws what made one fail. */
+  static void over(WorkspaceRun run, Terminal terminal) throws InterruptedException {
+    new Watch(run, terminal).watch();
+  }
+
+  private void watch() throws InterruptedException {
+    long every = terminal.errIsTerminal() ? TERMINAL_MILLIS : PIPED_MILLIS;
+    Thread waiter = new Thread(this::quietly, "wexrun-await");
+    waiter.start();
+    while (waiter.isAlive()) {
+      waiter.join(every);
+      if (waiter.isAlive() || terminal.errIsTerminal()) {
+        show();
+      }
+      tellNotices();
+    }
+    run.await();
+  }
+
+  private void tellNotices() {
+    for (String notice : run.notices()) {
+      terminal.say(notice);
+      linesShown = 0;
+    }
+  }
+
+  /** Waits for the end; whatever it is, {@link #watch} asks for it again. */
+  private void quietly() {
+    try {
+      run.await();
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+    } catch (RuntimeException e) {
+      // Told by the second await.
+      return;
+    }
+  }
+
+  private void show() {
+    double seconds = (System.nanoTime() - start) / 1e9;
+    StringBuilder text = new StringBuilder();
+    if (terminal.errIsTerminal() && linesShown > 0) {
+      text.append("\u001b[").append(linesShown).append('A');
+    }
+    Map<String, Progress> progress = run.progress();
+    int width = progress.keySet().stream().mapToInt(String::length).max().orElse(0);
+    progress.forEach(
+        (name, p) -> {
+          text.append(
+              String.format(
+                  "%-" + width + "s  taken %s  loaded %s  dead %s  held %s  %s/s",
+                  name,
+                  Terminal.count(p.taken()),
+                  Terminal.count(p.loaded()),
+                  Terminal.count(p.dead()),
+                  Terminal.count(p.held()),
+                  Terminal.count(Math.round(p.taken() / Math.max(seconds, 0.001)))));
+          text.append(terminal.errIsTerminal() ? "\u001b[K\n" : "\n");
+        });
+    linesShown = progress.size();
+    terminal.err.print(text);
+    terminal.err.flush();
+  }
+
+  /** How many records each pipeline has taken by its books. */
+  static Map<String, Long> taken(Workspace workspace) {
+    Map<String, Long> taken = new LinkedHashMap<>();
+    workspace.tally().forEach(t -> taken.put(t.pipeline(), t.counts().taken()));
+    return taken;
+  }
+
+  /** How many records each pipeline has taken since. */
+  static Map<String, Long> since(Map<String, Long> before, Workspace workspace) {
+    Map<String, Long> since = taken(workspace);
+    since.replaceAll((name, taken) -> taken - before.get(name));
+    return since;
+  }
+}

@@ -1,0 +1,39 @@
+package io.wexrun.cli;
+
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.project.Workspace;
+import java.nio.file.Path;
+import picocli.CommandLine.Option;
+
+/** The options of every command that works in a workspace. */
+final class WorkspaceOption {
+  @Option(
+      names = {"-w", "--workspace"},
+      paramLabel = "FOLDER",
+      description = "The workspace; without it, the nearest folder upwards with a wexrun.yaml.")
+  private Path folder;
+
+  @Option(names = "--json", description = "Write the same facts as JSON.")
+  private boolean json;
+
+  boolean json() {
+    return json;
+  }
+
+  Workspace open() {
+    if (folder != null) {
+      return Workspace.open(folder);
+    }
+    Path here = Path.of("").toAbsolutePath();
+    return Workspace.open(
+        Workspace.find(here)
+            .orElseThrow(
+                () ->
+                    new OutsideException(
+                        "there is no workspace here: neither "
+                            + here
+                            + " nor a folder above it has"
+                            + " a wexrun.yaml. Go to one, give one with --workspace, or make one"
+                            + " with 'wexrun demo'")));
+  }
+}

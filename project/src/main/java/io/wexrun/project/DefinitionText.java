@@ -1,0 +1,83 @@
+package io.wexrun.project;
+
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.pipeline.FlushPolicy;
+import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Route;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.Sizes;
+import io.wexrun.core.pipeline.StepDefinition;
+import java.util.LinkedHashMap;
+import java.util.Map;
+import java.util.Optional;
+import org.snakeyaml.engine.v2.api.Dump;
+import org.snakeyaml.engine.v2.api.DumpSettings;
+import org.snakeyaml.engine.v2.nodes.Node;
+
+/** Writes definitions as the YAML that they could have been read from. */
+final class DefinitionText {
+  private DefinitionText() {}
+
+  /** A pipeline as the document of a pipeline file. */
+  static String of(Pipeline pipeline) {
+    DumpSettings settings = DumpSettings.builder().setWidth(10_000).build();
+    return new Dump(settings).dumpToString(map(pipeline));
+  }
+
+  /** Reads back what {@link #of} wrote. */
+  static Optional<Pipeline> read(String name, String text, Diagnostics diagnostics) {
+    YamlFile file = YamlFile.parse("the kept text of " + name, text, diagnostics);
+    Optional<Node> document = file.documents().stream().findFirst();
+    return document.flatMap(d -> PipelineReader.read(file, d, diagnostics));
+  }
+
+  private static Map<String, Object> map(Pipeline pipeline) {
+    Map<String, Object> map = new LinkedHashMap<>();
+    map.put("pipeline", pipeline.name());
+    if (!pipeline.about().isEmpty()) {
+      map.put("about", pipeline.about());
+    }
+    map.put("intake", map(pipeline.intake()));
+    if (!pipeline.shape().isEmpty()) {
+      map.put("shape", pipeline.shape().stream().map(DefinitionText::map).toList());
+    }
+    map.put("route", pipeline.route().stream().map(DefinitionText::map).toList());
+    map.put("flush", map(pipeline.flush()));
+    return map;
+  }
+
+  private static Map<String, Object> map(Settings settings) {
+    Map<String, Object> map = new LinkedHashMap<>();
+    map.put(settings.kind(), settings.values().get(settings.kind()));
+    settings.values().forEach(map::putIfAbsent);
+    return map;
+  }
+
+  private static Map<String, Object> map(StepDefinition step) {
+    Object value;
+    if (step instanceof StepDefinition.Template template) {
+      value = template.template();
+    } else if (step instanceof StepDefinition.Require require) {
+      value = require.fields();
+    } else {
+      value = ((StepDefinition.Set) step).fields();
+    }
+    return Map.of(step.kind(), value);
+  }
+
+  private static Map<String, Object> map(Route route) {
+    Map<String, Object> map = new LinkedHashMap<>();
+    route.when().ifPresent(when -> map.put("when", when));
+    map.put("to", route.to());
+    route.key().ifPresent(key -> map.put("key", key));
+    return map;
+  }
+
+  private static Map<String, Object> map(FlushPolicy flush) {
+    Map<String, Object> map = new LinkedHashMap<>();
+    map.put("rows", flush.rows());
+    map.put("size", Sizes.show(flush.bytes()));
+    map.put("age", Sizes.show(flush.age()));
+    return map;
+  }
+}

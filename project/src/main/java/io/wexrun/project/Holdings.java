@@ -1,0 +1,165 @@
+package io.wexrun.project;
+
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.Intake;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Route;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.target.Store;
+import io.wexrun.core.target.Target;
+import io.wexrun.queue.Queue;
+import io.wexrun.queue.QueueIntake;
+import io.wexrun.queue.QueueOptions;
+import io.wexrun.queue.QueueTarget;
+import io.wexrun.queue.disk.Hold;
+import io.wexrun.state.WorkspaceState;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.HashMap;
+import java.util.LinkedHashMap;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Set;
+import java.util.function.BooleanSupplier;
+
+/** What a workspace has open: state, stores and queues, each opened once, when first used. */
+final class Holdings implements AutoCloseable {
+  private final Path folder;
+  private final WorkspaceDefinition definition;
+  private final Connectors connectors;
+  private final Map<String, Queue> queues = new LinkedHashMap<>();
+  private final Map<String, Queue> queuesToRead = new LinkedHashMap<>();
+  private final Map<String, Store> stores = new LinkedHashMap<>();
+  private WorkspaceState state;
+
+  Holdings(Path folder, WorkspaceDefinition definition, Connectors connectors) {
+    this.folder = folder;
+    this.definition = definition;
+    this.connectors = connectors;
+  }
+
+  static void makeFolder(Path path) {
+    try {
+      Files.createDirectories(path);
+    } catch (IOException e) {
+      throw new OutsideException("cannot make the folder " + path + ": " + e.getMessage(), e);
+    }
+  }
+
+  private Path stateFile() {
+    return folder.resolve(".wexrun").resolve("state.db");
+  }
+
+  synchronized WorkspaceState state() {
+    if (state == null) {
+      state = WorkspaceState.open(stateFile());
+    }
+    return state;
+  }
+
+  /** The state, but only if there is some already. */
+  Optional<WorkspaceState> stateIfAny() {
+    return Files.exists(stateFile()) ? Optional.of(state()) : Optional.empty();
+  }
+
+  Path queueFolder(String name) {
+    return folder.resolve(".wexrun").resolve("queues").resolve(name);
+  }
+
+  /** A queue for reading and appending, made if it is not there. */
+  synchronized Queue queue(String name) {
+    return queues.computeIfAbsent(
+        name,
+        n -> {
+          int partitions =
+              definition.queues().getOrDefault(n, QueueDefinition.DEFAULT).partitions();
+          return Queue.open(queueFolder(n), n, QueueOptions.partitions(partitions));
+        });
+  }
+
+  synchronized Store store(String name) {
+    return stores.computeIfAbsent(
+        name,
+        n -> {
+          Settings settings = definition.stores().get(n);
+          return connectors.stores().get(settings.kind()).open(n, settings, folder);
+        });
+  }
+
+  /** The targets of a pipeline, opened: the ones named, and its dead letters. */
+  Map<String, Target> targets(Pipeline pipeline, Set<String> names) {
+    Map<String, Target> targets = new HashMap<>();
+    targets.put(Route.DEAD, new QueueTarget(queue(pipeline.deadLetters()), pipeline.name()));
+    for (String name : names) {
+      Table table = definition.tables().get(name);
+      targets.put(
+          name,
+          table == null
+              ? new QueueTarget(queue(name), pipeline.name())
+              : store(table.store()).target(pipeline.name(), table));
+    }
+    return targets;
+  }
+
+  /**
+   * The intake of a pipeline, opened at some positions.
+   *
+   * @param appended whether pipelines of this run append to its queue
+   * @param fed for queues: whether nobody in this run appends any more
+   */
+  Intake intake(
+      Settings settings,
+      Map<SourcePartition, Long> positions,
+      boolean appended,
+      BooleanSupplier fed) {
+    if (!settings.kind().equals(Checker.QUEUE)) {
+      return connectors.intakes().get(settings.kind()).open(settings, folder, positions);
+    }
+    boolean newest = settings.text("start").orElse("oldest").equals("newest");
+    Queue queue = appended ? queue(settings.main()) : queueToRead(settings.main());
+    return new QueueIntake(queue, positions, newest, fed);
+  }
+
+  /** A queue that this run only reads, so that another process may append to it. */
+  private synchronized Queue queueToRead(String name) {
+    Queue open = queues.get(name);
+    if (open != null) {
+      return open;
+    }
+    return queuesToRead.computeIfAbsent(
+        name,
+        n -> {
+          Optional<Queue> toRead = Queue.openToRead(queueFolder(n), n);
+          if (toRead.isPresent()) {
+            return toRead.get();
+          }
+          queue(n).close();
+          queues.remove(n);
+          return Queue.openToRead(queueFolder(n), n).orElseThrow();
+        });
+  }
+
+  /** Holds a pipeline for this process, so that no second one runs it. */
+  Hold hold(Pipeline pipeline) {
+    Path locks = folder.resolve(".wexrun").resolve("locks");
+    makeFolder(locks);
+    return Hold.take(locks.resolve(pipeline.name() + ".lock"), "pipeline " + pipeline.name());
+  }
+
+  @Override
+  public synchronized void close() {
+    queues.values().forEach(Queue::close);
+    queues.clear();
+    queuesToRead.values().forEach(Queue::close);
+    queuesToRead.clear();
+    stores.values().forEach(Store::close);
+    stores.clear();
+    if (state != null) {
+      state.close();
+      state = null;
+    }
+  }
+}

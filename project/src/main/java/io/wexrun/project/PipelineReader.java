@@ -1,0 +1,163 @@
+package io.wexrun.project;
+
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.pipeline.FlushPolicy;
+import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Route;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.Sizes;
+import io.wexrun.core.pipeline.StepDefinition;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.regex.Pattern;
+import org.snakeyaml.engine.v2.nodes.Node;
+
+/** Reads one document of a pipeline file into a {@link Pipeline}. */
+final class PipelineReader {
+  static final Pattern NAME = Pattern.compile("[A-Za-z0-9][A-Za-z0-9_-]*");
+
+  private static final List<String> KEYS =
+      List.of("pipeline", "about", "intake", "shape", "route", "flush");
+  private static final List<String> STEPS = List.of("template", "require", "set");
+
+  private PipelineReader() {}
+
+  /** The pipeline of a document; empty if it lacks what makes one. */
+  static Optional<Pipeline> read(YamlFile file, Node document, Diagnostics diagnostics) {
+    YamlMap map = new YamlMap(file, document, "a pipeline", diagnostics);
+    map.allow("a pipeline", KEYS);
+    Optional<String> name = map.requiredText("a pipeline", "pipeline");
+    if (name.isPresent() && !NAME.matcher(name.get()).matches()) {
+      map.error(
+          "pipeline",
+          "bad-name",
+          "'" + name.get() + "' is not a name",
+          Optional.of("use letters, digits, '-' and '_'"));
+    }
+    Optional<Settings> intake = intake(map);
+    List<StepDefinition> shape = new ArrayList<>();
+    for (Node item : map.items("shape")) {
+      step(map, item).ifPresent(shape::add);
+    }
+    List<Route> route = new ArrayList<>();
+    for (Node item : map.items("route")) {
+      route(map, item).ifPresent(route::add);
+    }
+    if (map.value("route").isEmpty()) {
+      map.error(
+          map.node(),
+          "missing-key",
+          "the pipeline has no route, so its records go nowhere",
+          Optional.of("add 'route:' with '- to: ' and a table or queue"));
+    }
+    FlushPolicy flush = flush(map);
+    return name.isEmpty() || intake.isEmpty()
+        ? Optional.empty()
+        : Optional.of(
+            new Pipeline(
+                name.get(), map.text("about").orElse(""), intake.get(), shape, route, flush));
+  }
+
+  private static Optional<Settings> intake(YamlMap map) {
+    Optional<YamlMap> intake = map.map("intake");
+    if (intake.isEmpty()) {
+      map.error(
+          "intake",
+          "missing-key",
+          "the pipeline has no intake, so it has no records",
+          Optional.of("add 'intake: {files: incoming/*.log}' or 'intake: {queue: NAME}'"));
+    }
+    return intake.flatMap(PipelineReader::settings);
+  }
+
+  /** Settings whose first key names the connector; what keys there may be, it says. */
+  static Optional<Settings> settings(YamlMap map) {
+    Map<String, Object> values = new LinkedHashMap<>();
+    map.keys().forEach(key -> values.put(key, YamlMap.plain(map.value(key).orElseThrow())));
+    return map.keys().stream().findFirst().map(kind -> new Settings(kind, values));
+  }
+
+  private static Optional<StepDefinition> step(YamlMap map, Node item) {
+    YamlMap step = map.mapAt(item, "a step");
+    if (step.keys().size() != 1) {
+      step.allow("a step", STEPS);
+      if (step.keys().size() > 1) {
+        step.error(
+            item,
+            "wrong-form",
+            "a step has one key",
+            Optional.of("begin each step with '- ', as in '- require: [card]'"));
+      }
+      return Optional.empty();
+    }
+    return switch (step.keys().get(0)) {
+      case "template" -> step.text("template").map(StepDefinition.Template::new);
+      case "require" -> Optional.of(new StepDefinition.Require(step.texts("require")));
+      case "set" -> step.map("set").map(PipelineReader::set);
+      default -> {
+        step.allow("a shape", STEPS);
+        yield Optional.empty();
+      }
+    };
+  }
+
+  private static StepDefinition set(YamlMap map) {
+    Map<String, String> fields = new LinkedHashMap<>();
+    map.keys().forEach(key -> map.text(key).ifPresent(text -> fields.put(key, text)));
+    return new StepDefinition.Set(fields);
+  }
+
+  private static Optional<Route> route(YamlMap map, Node item) {
+    YamlMap entry = map.mapAt(item, "an entry of the route");
+    entry.allow("an entry of the route", List.of("when", "to", "key", "otherwise"));
+    boolean otherwise = entry.value("otherwise").isPresent();
+    List<String> to = entry.texts(otherwise ? "otherwise" : "to");
+    if (otherwise && (entry.value("when").isPresent() || entry.value("to").isPresent())) {
+      entry.error(
+          "otherwise",
+          "wrong-form",
+          "'otherwise' stands alone in its entry",
+          Optional.of("begin a new entry with '- otherwise: '"));
+    }
+    if (to.isEmpty()) {
+      entry.error(
+          item, "missing-key", "the entry leads nowhere", Optional.of("add 'to: ' and a name"));
+      return Optional.empty();
+    }
+    return Optional.of(new Route(entry.text("when"), to, entry.text("key")));
+  }
+
+  private static FlushPolicy flush(YamlMap map) {
+    Optional<YamlMap> written = map.map("flush");
+    if (written.isEmpty()) {
+      return FlushPolicy.DEFAULT;
+    }
+    YamlMap flush = written.get();
+    flush.allow("flush", List.of("rows", "size", "age"));
+    FlushPolicy policy = FlushPolicy.DEFAULT;
+    policy =
+        flush
+            .parsed("rows", PipelineReader::count, "a number of rows, such as 100000")
+            .map(policy::withRows)
+            .orElse(policy);
+    policy =
+        flush
+            .parsed("size", t -> Sizes.bytes(t).filter(b -> b > 0), "a size, such as 64MB")
+            .map(policy::withBytes)
+            .orElse(policy);
+    return flush
+        .parsed("age", t -> Sizes.duration(t).filter(d -> !d.isZero()), "an age, such as 10s")
+        .map(policy::withAge)
+        .orElse(policy);
+  }
+
+  /** A whole number above zero. */
+  static Optional<Long> count(String text) {
+    return text.matches("[1-9][0-9_]{0,17}")
+        ? Optional.of(Long.parseLong(text.replace("_", "")))
+        : Optional.empty();
+  }
+}

@@ -1,0 +1,292 @@
+package io.wexrun.project;
+
+import io.wexrun.core.dead.DeadLetter;
+import io.wexrun.core.diagnose.Diagnostic;
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.MistakesException;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.diagnose.Severity;
+import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.run.RunOptions;
+import io.wexrun.core.shape.Shaper;
+import io.wexrun.core.tally.Counts;
+import io.wexrun.core.tally.Tally;
+import io.wexrun.core.target.Answer;
+import io.wexrun.queue.DeadLetters;
+import io.wexrun.queue.Queue;
+import io.wexrun.queue.QueueRecord;
+import io.wexrun.queue.Reader;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.function.Predicate;
+
+/**
+ * A workspace: a folder with its stores, queues, tables and pipelines, and the state in {@code
+ * .wexrun/}. Everything that the command does, it does through this class.
+ *
+ * <pre>{@code
+ * try (Workspace workspace = Workspace.open(Path.of("tram-demo"))) {
+ *   try (WorkspaceRun run = workspace.run(RunOptions.untilDrained(true))) {
+ *     run.await();
+ *   }
+ *   System.out.println(workspace.tally("gate-load"));
+ * }
+ * }</pre>
+ *
+ * <p>Opening a workspace opens nothing else: queues, stores and state are opened when they are
+ * first used, and closed with the workspace. For several threads.
+ */
+public final class Workspace implements AutoCloseable {
+  private final Path folder;
+  private final WorkspaceDefinition definition;
+  private final Sources sources;
+  private final List<Diagnostic> readingMistakes;
+  private final Connectors connectors = new Connectors();
+  private final Holdings holdings;
+
+  private Workspace(
+      Path folder,
+      WorkspaceDefinition definition,
+      Sources sources,
+      List<Diagnostic> readingMistakes) {
+    this.folder = folder;
+    this.definition = definition;
+    this.sources = sources;
+    this.readingMistakes = readingMistakes;
+    this.holdings = new Holdings(folder, definition, connectors);
+  }
+
+  /** The nearest folder with a {@code wexrun.yaml}, from {@code start} upwards. */
+  public static Optional<Path> find(Path start) {
+    for (Path at = start.toAbsolutePath().normalize(); at != null; at = at.getParent()) {
+      if (Files.isRegularFile(at.resolve(WorkspaceReader.FILE))) {
+        return Optional.of(at);
+      }
+    }
+    return Optional.empty();
+  }
+
+  /**
+   * Reads the files of a workspace. Mistakes in them are told by {@link #check}, and stop a run.
+   *
+   * @throws OutsideException if there is no {@code wexrun.yaml} in the folder, or it cannot be read
+   */
+  public static Workspace open(Path folder) {
+    Path whole = folder.toAbsolutePath().normalize();
+    if (!Files.isRegularFile(whole.resolve(WorkspaceReader.FILE))) {
+      throw new OutsideException(
+          "there is no workspace in " + whole + ": it has no " + WorkspaceReader.FILE);
+    }
+    Diagnostics diagnostics = Diagnostics.of("workspace");
+    WorkspaceReader.Read read = WorkspaceReader.read(whole, diagnostics);
+    return new Workspace(whole, read.definition(), read.sources(), diagnostics.all());
+  }
+
+  /** Begins a workspace that is defined in Java; the folder holds its state, and is made. */
+  public static Builder in(Path folder) {
+    return new Builder(folder);
+  }
+
+  /** The folder. */
+  public Path folder() {
+    return folder;
+  }
+
+  /** What the workspace consists of. */
+  public WorkspaceDefinition definition() {
+    return definition;
+  }
+
+  /** Everything that is wrong or doubtful, as far as it can be known before a run. */
+  public List<Diagnostic> check() {
+    Diagnostics diagnostics = Diagnostics.of("workspace");
+    compile(diagnostics);
+    List<Diagnostic> all = new ArrayList<>(readingMistakes);
+    all.addAll(diagnostics.all());
+    return all;
+  }
+
+  private Map<String, Shaper> compile(Diagnostics diagnostics) {
+    return new Checker(folder, definition, sources, connectors, diagnostics).check();
+  }
+
+  /**
+   * Runs pipelines side by side, in this process.
+   *
+   * @param names which ones; none means all
+   * @return a run that has started
+   * @throws MistakesException if the workspace has mistakes, with all of them
+   * @throws OutsideException if something that is needed is held by another process, or missing
+   * @throws IllegalArgumentException if there is no pipeline of a name
+   */
+  public WorkspaceRun run(RunOptions options, String... names) {
+    List<Pipeline> pipelines = new ArrayList<>();
+    for (String name : names) {
+      pipelines.add(
+          definition
+              .pipeline(name)
+              .orElseThrow(() -> new IllegalArgumentException("there is no pipeline " + name)));
+    }
+    Diagnostics diagnostics = Diagnostics.of("workspace");
+    Map<String, Shaper> shapers = compile(diagnostics);
+    List<Diagnostic> mistakes = new ArrayList<>(readingMistakes);
+    mistakes.addAll(diagnostics.all());
+    if (mistakes.stream().anyMatch(d -> d.severity() == Severity.ERROR)) {
+      throw new MistakesException(mistakes);
+    }
+    return WorkspaceRun.start(
+        names.length == 0 ? definition.pipelines() : pipelines,
+        shapers,
+        old -> new Checker(folder, definition, new Sources(), connectors, diagnostics).compile(old),
+        holdings,
+        options);
+  }
+
+  /** The books of a pipeline; all zero if it never ran. */
+  public Tally tally(String pipeline) {
+    return holdings
+        .stateIfAny()
+        .map(state -> state.tally(pipeline))
+        .orElseGet(() -> none(pipeline));
+  }
+
+  private static Tally none(String pipeline) {
+    return new Tally(pipeline, Counts.NONE, 0, 0);
+  }
+
+  /** The books of every pipeline. */
+  public List<Tally> tally() {
+    return definition.pipelines().stream().map(p -> tally(p.name())).toList();
+  }
+
+  /**
+   * Reads a pipeline's dead letters, oldest first within each partition.
+   *
+   * @param reader takes each one; returns whether it wants another
+   */
+  public void deadLetters(String pipeline, Predicate<DeadLetter> reader) {
+    Optional<Queue> queue = readQueue("dead/" + pipeline);
+    if (queue.isEmpty()) {
+      return;
+    }
+    try (Queue open = queue.get()) {
+      Reader records = open.readFromOldest();
+      while (true) {
+        List<QueueRecord> next = records.poll(10_000, Duration.ZERO);
+        if (next.isEmpty()) {
+          return;
+        }
+        for (QueueRecord letter : next) {
+          if (!reader.test(DeadLetters.read(letter))) {
+            return;
+          }
+        }
+      }
+    }
+  }
+
+  /** All dead letters of a pipeline; for pipelines that have few. */
+  public List<DeadLetter> deadLetters(String pipeline) {
+    List<DeadLetter> letters = new ArrayList<>();
+    deadLetters(pipeline, letters::add);
+    return letters;
+  }
+
+  /**
+   * A queue of this workspace for reading and appending. The workspace closes it.
+   *
+   * @throws OutsideException if another process appends to it; the message names it
+   * @throws IllegalArgumentException if there is no queue of that name
+   */
+  public Queue queue(String name) {
+    if (!definition.queues().containsKey(name)) {
+      throw new IllegalArgumentException("there is no queue " + name);
+    }
+    return holdings.queue(name);
+  }
+
+  /**
+   * A queue, or the dead letters of a pipeline as {@code dead/NAME}, only for reading; works while
+   * another process appends. The caller closes it.
+   *
+   * @return empty if nothing has been appended yet
+   */
+  public Optional<Queue> readQueue(String name) {
+    return Queue.openToRead(holdings.queueFolder(name), name);
+  }
+
+  /**
+   * Asks a store.
+   *
+   * @throws OutsideException if another process holds the store, or if it does not take the query
+   * @throws IllegalArgumentException if there is no store of that name
+   */
+  public Answer query(String store, String sql) {
+    if (!definition.stores().containsKey(store)) {
+      throw new IllegalArgumentException("there is no store " + store);
+    }
+    return holdings.store(store).query(sql);
+  }
+
+  @Override
+  public void close() {
+    holdings.close();
+  }
+
+  /** Collects the parts of a workspace. Not for several threads. */
+  public static final class Builder {
+    private final Path folder;
+    private final Map<String, Settings> stores = new LinkedHashMap<>();
+    private final Map<String, QueueDefinition> queues = new LinkedHashMap<>();
+    private final Map<String, Table> tables = new LinkedHashMap<>();
+    private final List<Pipeline> pipelines = new ArrayList<>();
+
+    private Builder(Path folder) {
+      this.folder = folder;
+    }
+
+    /** Adds a store. */
+    public Builder store(String name, Settings settings) {
+      stores.put(name, settings);
+      return this;
+    }
+
+    /** Adds a queue. */
+    public Builder queue(String name, int partitions) {
+      queues.put(name, new QueueDefinition(partitions));
+      return this;
+    }
+
+    /** Adds a table. */
+    public Builder table(Table table) {
+      tables.put(table.name(), table);
+      return this;
+    }
+
+    /** Adds a pipeline. */
+    public Builder pipeline(Pipeline pipeline) {
+      pipelines.add(pipeline);
+      return this;
+    }
+
+    /** The workspace; its folder is made if it is not there. */
+    public Workspace open() {
+      Path whole = folder.toAbsolutePath().normalize();
+      Holdings.makeFolder(whole);
+      String name = String.valueOf(whole.getFileName());
+      return new Workspace(
+          whole,
+          new WorkspaceDefinition(name, stores, queues, tables, pipelines),
+          new Sources(),
+          List.of());
+    }
+  }
+}

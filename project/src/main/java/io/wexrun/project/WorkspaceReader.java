@@ -1,0 +1,199 @@
+package io.wexrun.project;
+
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Schema;
+import io.wexrun.core.schema.Type;
+import java.io.IOException;
+import java.nio.charset.CharacterCodingException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
+import java.util.stream.Stream;
+import org.snakeyaml.engine.v2.nodes.Node;
+
+/** Reads {@code wexrun.yaml} and {@code pipelines/*.yaml} of a workspace's folder. */
+final class WorkspaceReader {
+  static final String FILE = "wexrun.yaml";
+
+  /** What a column is written as: {@code timestamp required} or {@code int default 0}. */
+  private static final Pattern COLUMN =
+      Pattern.compile("(\\S+(?:\\([^)]*\\))?)(\\s+required)?(?:\\s+default\\s+(.+))?");
+
+  private static final List<String> KEYS = List.of("workspace", "stores", "queues", "tables");
+  private static final List<String> TYPES =
+      Stream.concat(Stream.of(Type.Scalar.values()).map(Type::toString), Stream.of("decimal(p,s)"))
+          .toList();
+
+  private final Path folder;
+  private final Diagnostics diagnostics;
+  private final Sources sources = new Sources();
+  private final Map<String, Settings> stores = new LinkedHashMap<>();
+  private final Map<String, QueueDefinition> queues = new LinkedHashMap<>();
+  private final Map<String, Table> tables = new LinkedHashMap<>();
+  private final List<Pipeline> pipelines = new ArrayList<>();
+  private String name = "";
+
+  private WorkspaceReader(Path folder, Diagnostics diagnostics) {
+    this.folder = folder;
+    this.diagnostics = diagnostics;
+  }
+
+  /** A definition with where its parts stand. */
+  record Read(WorkspaceDefinition definition, Sources sources) {}
+
+  /** Reads a folder; mistakes go to the diagnostics, and what is left is the definition. */
+  static Read read(Path folder, Diagnostics diagnostics) {
+    WorkspaceReader reader = new WorkspaceReader(folder, diagnostics);
+    reader.readWorkspace();
+    reader.readPipelines();
+    WorkspaceDefinition definition =
+        new WorkspaceDefinition(
+            reader.name, reader.stores, reader.queues, reader.tables, reader.pipelines);
+    return new Read(definition, reader.sources);
+  }
+
+  private YamlFile parse(Path path) {
+    String shown = folder.relativize(path).toString().replace('\\', '/');
+    try {
+      return YamlFile.parse(shown, Files.readString(path), diagnostics);
+    } catch (CharacterCodingException e) {
+      throw new OutsideException(path + " is not UTF-8 text: save it as UTF-8", e);
+    } catch (IOException e) {
+      throw new OutsideException("cannot read " + path + ": " + e.getMessage(), e);
+    }
+  }
+
+  private void readWorkspace() {
+    YamlFile file = parse(folder.resolve(FILE));
+    if (file.documents().isEmpty()) {
+      return;
+    }
+    Node document = file.documents().get(0);
+    sources.workspace(file, document);
+    YamlMap map = new YamlMap(file, document, "a workspace", diagnostics);
+    map.allow("a workspace", KEYS);
+    name = map.text("workspace").orElse("");
+    map.map("stores").ifPresent(this::readStores);
+    map.map("queues").ifPresent(this::readQueues);
+    map.map("tables").ifPresent(this::readTables);
+  }
+
+  private void readStores(YamlMap map) {
+    for (String store : map.keys()) {
+      map.map(store).flatMap(PipelineReader::settings).ifPresent(s -> stores.put(store, s));
+    }
+  }
+
+  private void readQueues(YamlMap map) {
+    for (String queue : map.keys()) {
+      checkName(map, queue);
+      QueueDefinition definition = QueueDefinition.DEFAULT;
+      Optional<YamlMap> settings = map.map(queue);
+      if (settings.isPresent()) {
+        settings.get().allow("a queue", List.of("partitions"));
+        definition =
+            settings
+                .get()
+                .parsed(
+                    "partitions",
+                    text -> PipelineReader.count(text).filter(n -> n <= 10_000),
+                    "a number of partitions from 1 to 10000")
+                .map(n -> new QueueDefinition(n.intValue()))
+                .orElse(definition);
+      }
+      queues.put(queue, definition);
+    }
+  }
+
+  private static void checkName(YamlMap map, String written) {
+    if (!PipelineReader.NAME.matcher(written).matches()) {
+      map.error(
+          written,
+          "bad-name",
+          "'" + written + "' is not a name",
+          Optional.of("use letters, digits, '-' and '_'"));
+    }
+  }
+
+  private void readTables(YamlMap map) {
+    for (String table : map.keys()) {
+      checkName(map, table);
+      map.map(table).ifPresent(definition -> readTable(table, definition));
+    }
+  }
+
+  private void readTable(String table, YamlMap map) {
+    map.allow("a table", List.of("in", "columns"));
+    String store = map.requiredText("a table", "in").orElse("");
+    Schema schema = Schema.EMPTY;
+    Map<String, String> defaults = new LinkedHashMap<>();
+    Optional<YamlMap> columns = map.map("columns");
+    if (columns.isEmpty()) {
+      map.error("columns", "missing-key", "a table needs 'columns'", Optional.empty());
+    }
+    for (String column : columns.map(YamlMap::keys).orElse(List.of())) {
+      String text = columns.get().text(column).orElse("text");
+      Matcher written = COLUMN.matcher(text.strip());
+      Optional<Type> type = written.matches() ? Type.parse(written.group(1)) : Optional.empty();
+      if (type.isEmpty()) {
+        String word = written.matches() ? written.group(1) : text;
+        columns
+            .get()
+            .error(
+                column,
+                "unknown-type",
+                "'" + text + "' is no column: it is a type, then 'required' or 'default VALUE'",
+                Diagnostics.nearestOrKnown(word, TYPES, all -> "the types are " + all));
+      }
+      boolean required = written.matches() && written.group(2) != null;
+      schema = schema.with(new Column(column, type.orElse(Type.Scalar.TEXT), required));
+      if (written.matches() && written.group(3) != null) {
+        defaults.put(column, written.group(3));
+      }
+    }
+    tables.put(table, new Table(table, store, schema, defaults));
+  }
+
+  private void readPipelines() {
+    Path pipelinesFolder = folder.resolve("pipelines");
+    List<Path> files = List.of();
+    if (Files.isDirectory(pipelinesFolder)) {
+      try (Stream<Path> entries = Files.list(pipelinesFolder)) {
+        files = entries.filter(p -> p.toString().endsWith(".yaml")).sorted().toList();
+      } catch (IOException e) {
+        throw new OutsideException(
+            "cannot look into " + pipelinesFolder + ": " + e.getMessage(), e);
+      }
+    }
+    for (Path path : files) {
+      YamlFile file = parse(path);
+      for (Node document : file.documents()) {
+        PipelineReader.read(file, document, diagnostics).ifPresent(p -> add(p, file, document));
+      }
+    }
+  }
+
+  private void add(Pipeline pipeline, YamlFile file, Node document) {
+    if (!sources.pipeline(pipeline.name(), file, document)) {
+      new YamlMap(file, document, "a pipeline", diagnostics)
+          .error(
+              "pipeline",
+              "duplicate-name",
+              "a second pipeline is named '" + pipeline.name() + "'",
+              Optional.of("rename one of them"));
+      return;
+    }
+    pipelines.add(pipeline);
+  }
+}
