@@ -41,15 +41,13 @@ final class CheckCommand implements Callable<Integer> {
       } else {
         tell(diagnostics, terminal, terminal.out);
         if (diagnostics.isEmpty()) {
-          int pipelines = workspace.definition().pipelines().size();
           terminal.say(
               "nothing wrong: "
-                  + pipelines
-                  + (pipelines == 1 ? " pipeline, " : " pipelines, ")
-                  + workspace.definition().tables().size()
-                  + " tables, "
-                  + workspace.definition().queues().size()
-                  + " queues");
+                  + counted(workspace.definition().pipelines().size(), "pipeline")
+                  + ", "
+                  + counted(workspace.definition().tables().size(), "table")
+                  + ", "
+                  + counted(workspace.definition().queues().size(), "queue"));
         }
       }
       return errors ? ExitCode.MISTAKES : ExitCode.DONE;

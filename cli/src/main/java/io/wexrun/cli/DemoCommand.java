@@ -64,13 +64,12 @@ final class DemoCommand implements Callable<Integer> {
     try (Workspace workspace = Workspace.open(folder)) {
       Map<String, Long> before = Watch.taken(workspace);
       terminal.say("running gate-intake (files to queue) and gate-load (queue to tables)");
+      Stopper stopper = new Stopper(terminal);
       try (WorkspaceRun run = workspace.run(RunOptions.untilDrained(true))) {
-        Stopper stopper = new Stopper(run, terminal);
-        try {
-          Watch.over(run, terminal);
-        } finally {
-          stopper.done();
-        }
+        stopper.watch(run);
+        Watch.over(run, terminal);
+      } finally {
+        stopper.done();
       }
       long taken = Watch.since(before, workspace).values().stream().mapToLong(n -> n).sum();
       if (taken == 0) {

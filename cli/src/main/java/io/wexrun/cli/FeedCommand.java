@@ -9,7 +9,6 @@ import java.io.OutputStream;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardOpenOption;
-import java.util.Map;
 import java.util.concurrent.Callable;
 import picocli.CommandLine;
 import picocli.CommandLine.Command;
@@ -87,7 +86,7 @@ final class FeedCommand implements Callable<Integer> {
       return ExitCode.OUTSIDE;
     }
     if (json) {
-      terminal.json(Map.of("file", file.toString(), "lines", count));
+      terminal.json("file", file.toString(), "lines", count);
     }
     return ExitCode.DONE;
   }

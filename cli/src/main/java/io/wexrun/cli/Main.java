@@ -36,6 +36,9 @@ import picocli.CommandLine.Spec;
       "Example: wexrun demo"
     })
 public final class Main implements Runnable {
+  /** What libraries log below a warning is not for users. */
+  private static final String LOG_LEVEL = "org.slf4j.simpleLogger.defaultLogLevel";
+
   @Spec private CommandSpec spec;
 
   private Main() {}
@@ -43,6 +46,9 @@ public final class Main implements Runnable {
   /** Runs the command and ends the process with its exit code. */
   public static void main(String[] args) {
     System.setProperty(Hold.COMMAND_PROPERTY, ("wexrun " + String.join(" ", args)).strip());
+    if (System.getProperty(LOG_LEVEL) == null) {
+      System.setProperty(LOG_LEVEL, "warn");
+    }
     Terminal terminal = new Terminal();
     CommandLine command = new CommandLine(new Main(), new Commands(terminal));
     command.setColorScheme(
@@ -51,14 +57,23 @@ public final class Main implements Runnable {
     command.setOut(new PrintWriter(terminal.out, true));
     command.setErr(new PrintWriter(terminal.err, true));
     command.setExecutionExceptionHandler((failure, line, result) -> tell(failure, terminal));
-    int code = command.execute(args);
+    command.setParameterExceptionHandler((wrong, line) -> tell(wrong, terminal));
+    int code = execute(command, args, terminal);
     terminal.flush();
     terminal.exitCode().complete(code);
     System.exit(code);
   }
 
+  private static int execute(CommandLine command, String[] args, Terminal terminal) {
+    try {
+      return command.execute(args);
+    } catch (Error e) {
+      return tell(e, terminal);
+    }
+  }
+
   /** Tells a failure as its kind deserves. */
-  private static int tell(Exception failure, Terminal terminal) {
+  private static int tell(Throwable failure, Terminal terminal) {
     terminal.out.flush();
     if (failure instanceof MistakesException mistakes) {
       CheckCommand.tell(mistakes.diagnostics(), terminal, terminal.err);
@@ -70,6 +85,10 @@ public final class Main implements Runnable {
     }
     if (failure instanceof ParameterException wrong) {
       terminal.say(terminal.styleErr(Terminal.Style.BAD, "wexrun: ") + wrong.getMessage());
+      CommandLine.UnmatchedArgumentException.printSuggestions(
+          wrong, new PrintWriter(terminal.err, true));
+      String name = wrong.getCommandLine().getCommandSpec().qualifiedName();
+      terminal.say("'" + name + " --help' says more");
       return ExitCode.USAGE;
     }
     terminal.say("wexrun: a bug: please report it with what follows");

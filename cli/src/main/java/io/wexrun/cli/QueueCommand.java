@@ -139,7 +139,7 @@ final class QueueCommand implements Callable<Integer> {
   private void partitions(Queue queue) {
     List<PartitionInfo> infos = queue.describe();
     if (workspaceOption.json()) {
-      terminal.json(Map.of("queue", queue.name(), "partitions", infos));
+      terminal.json("queue", queue.name(), "partitions", infos);
       return;
     }
     List<List<String>> rows = new ArrayList<>();

@@ -67,13 +67,12 @@ final class RunCommand implements Callable<Integer> {
 
   private int run(Workspace workspace, RunOptions options) throws InterruptedException {
     Map<String, Long> before = Watch.taken(workspace);
+    Stopper stopper = new Stopper(terminal);
     try (WorkspaceRun run = workspace.run(options, pipelines.toArray(String[]::new))) {
-      Stopper stopper = new Stopper(run, terminal);
-      try {
-        Watch.over(run, terminal);
-      } finally {
-        stopper.done();
-      }
+      stopper.watch(run);
+      Watch.over(run, terminal);
+    } finally {
+      stopper.done();
     }
     List<Tally> tallies = workspace.tally();
     if (workspaceOption.json()) {

@@ -49,7 +49,7 @@ final class SqlCommand implements Callable<Integer> {
     try (Workspace workspace = workspaceOption.open()) {
       Answer answer = workspace.query(store(workspace), query);
       if (workspaceOption.json()) {
-        terminal.json(Map.of("columns", answer.columns(), "rows", rows(answer)));
+        terminal.json("columns", answer.columns(), "rows", rows(answer));
       } else if (!answer.columns().isEmpty()) {
         show(answer, terminal);
         terminal.say(answer.rows().size() + (answer.rows().size() == 1 ? " row" : " rows"));

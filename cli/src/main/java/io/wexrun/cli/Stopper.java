@@ -13,26 +13,44 @@ final class Stopper {
   /** How long a stop may take before the process ends all the same; nothing is lost by that. */
   private static final long PATIENCE_SECONDS = 120;
 
-  private final Thread hook;
+  private final Terminal terminal;
+  private final Thread hook = new Thread(this::stop, "wexrun-stop");
+  private WorkspaceRun run;
+  private boolean asked;
 
-  Stopper(WorkspaceRun run, Terminal terminal) {
-    hook =
-        new Thread(
-            () -> {
-              terminal.say("stopping: flushing what is held");
-              run.stop();
-              try {
-                // Ending by a signal has an exit code of its own; the command's is the true one.
-                int code = terminal.exitCode().get(PATIENCE_SECONDS, TimeUnit.SECONDS);
-                Runtime.getRuntime().halt(code);
-              } catch (InterruptedException e) {
-                Thread.currentThread().interrupt();
-              } catch (ExecutionException | TimeoutException e) {
-                terminal.say("not everything was flushed in time; the next run takes it again");
-              }
-            },
-            "wexrun-stop");
+  /** Listens from now on, before there is a run: a start takes its time. */
+  Stopper(Terminal terminal) {
+    this.terminal = terminal;
     Runtime.getRuntime().addShutdownHook(hook);
+  }
+
+  /** The run that a signal stops; at once, if the signal came before. */
+  synchronized void watch(WorkspaceRun started) {
+    run = started;
+    if (asked) {
+      run.stop();
+    }
+  }
+
+  private synchronized void ask() {
+    asked = true;
+    if (run != null) {
+      run.stop();
+    }
+  }
+
+  private void stop() {
+    terminal.say("stopping: flushing what is held");
+    ask();
+    try {
+      // Ending by a signal has an exit code of its own; the command's is the true one.
+      int code = terminal.exitCode().get(PATIENCE_SECONDS, TimeUnit.SECONDS);
+      Runtime.getRuntime().halt(code);
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+    } catch (ExecutionException | TimeoutException e) {
+      terminal.say("not everything was flushed in time; the next run takes it again");
+    }
   }
 
   /** The run has ended by itself: a signal from now on ends the process at once. */

@@ -5,6 +5,7 @@ import java.io.FileOutputStream;
 import java.io.PrintStream;
 import java.nio.charset.StandardCharsets;
 import java.text.NumberFormat;
+import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
@@ -82,6 +83,14 @@ final class Terminal {
         JsonMapper.builder().configure(SerializationFeature.INDENT_OUTPUT, outIsTerminal()).build();
     out.println(mapper.writeValueAsString(value));
     flush();
+  }
+
+  /** Writes a JSON object with two members, in this order. */
+  void json(String name, Object value, String otherName, Object otherValue) {
+    Map<String, Object> members = new LinkedHashMap<>();
+    members.put(name, value);
+    members.put(otherName, otherValue);
+    json(members);
   }
 
   /** Writes a message. */

@@ -65,8 +65,24 @@ final class DuckDbStore implements Store {
       }
     } catch (SQLException e) {
       throw cannotOpen(e);
+    } catch (LinkageError e) {
+      throw new OutsideException(
+          "DuckDB's native library cannot be unpacked into "
+              + System.getProperty("java.io.tmpdir")
+              + ": "
+              + cause(e)
+              + ". Make room there (80 MB), or name another folder with -Djava.io.tmpdir",
+          e);
     }
     this.connection = opened;
+  }
+
+  private static String cause(Throwable failure) {
+    Throwable deepest = failure;
+    while (deepest.getCause() != null) {
+      deepest = deepest.getCause();
+    }
+    return String.valueOf(deepest.getMessage());
   }
 
   private OutsideException cannotOpen(SQLException e) {

@@ -88,7 +88,7 @@ final class Checker {
 
   private static void unknownKind(
       String what, Settings settings, List<String> known, Path path, Diagnostics at) {
-    at.error(
+    at.keyError(
         "unknown-" + what,
         path.key(settings.kind()),
         "there is no " + what + " of the kind '" + settings.kind() + "'",
@@ -98,7 +98,7 @@ final class Checker {
   private static void checkKeys(
       String what, Settings settings, List<String> known, Path path, Diagnostics at) {
     for (String key : settings.unknown(known)) {
-      at.error(
+      at.keyError(
           "unknown-key",
           path.key(key),
           what + " has no key '" + key + "'",
@@ -118,6 +118,9 @@ final class Checker {
 
   private void checkIntake(Settings intake, Diagnostics at) {
     Path path = Path.ROOT.key("intake");
+    if (intake.kind().isEmpty()) {
+      return; // That it is missing was told when the file was read.
+    }
     if (intake.kind().equals(QUEUE)) {
       checkKeys("a queue intake", intake, QUEUE_KEYS, path, at);
       checkQueueIntake(intake, path, at);

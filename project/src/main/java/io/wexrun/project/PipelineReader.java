@@ -40,11 +40,12 @@ final class PipelineReader {
     Optional<Settings> intake = intake(map);
     List<StepDefinition> shape = new ArrayList<>();
     for (Node item : map.items("shape")) {
-      step(map, item).ifPresent(shape::add);
+      // A step with a mistake leaves its place, so that those behind it keep theirs.
+      shape.add(step(map, item).orElse(new StepDefinition.Require(List.of())));
     }
     List<Route> route = new ArrayList<>();
     for (Node item : map.items("route")) {
-      route(map, item).ifPresent(route::add);
+      route.add(route(map, item));
     }
     if (map.value("route").isEmpty()) {
       map.error(
@@ -54,11 +55,16 @@ final class PipelineReader {
           Optional.of("add 'route:' with '- to: ' and a table or queue"));
     }
     FlushPolicy flush = flush(map);
-    return name.isEmpty() || intake.isEmpty()
-        ? Optional.empty()
-        : Optional.of(
+    // Without an intake the pipeline cannot run, but the rest of it can be checked.
+    return name.map(
+        n ->
             new Pipeline(
-                name.get(), map.text("about").orElse(""), intake.get(), shape, route, flush));
+                n,
+                map.text("about").orElse(""),
+                intake.orElse(new Settings("", Map.of())),
+                shape,
+                route,
+                flush));
   }
 
   private static Optional<Settings> intake(YamlMap map) {
@@ -110,7 +116,7 @@ final class PipelineReader {
     return new StepDefinition.Set(fields);
   }
 
-  private static Optional<Route> route(YamlMap map, Node item) {
+  private static Route route(YamlMap map, Node item) {
     YamlMap entry = map.mapAt(item, "an entry of the route");
     entry.allow("an entry of the route", List.of("when", "to", "key", "otherwise"));
     boolean otherwise = entry.value("otherwise").isPresent();
@@ -125,9 +131,8 @@ final class PipelineReader {
     if (to.isEmpty()) {
       entry.error(
           item, "missing-key", "the entry leads nowhere", Optional.of("add 'to: ' and a name"));
-      return Optional.empty();
     }
-    return Optional.of(new Route(entry.text("when"), to, entry.text("key")));
+    return new Route(entry.text("when"), to, entry.text("key"));
   }
 
   private static FlushPolicy flush(YamlMap map) {

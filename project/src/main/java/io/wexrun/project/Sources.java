@@ -17,6 +17,11 @@ final class Sources {
     workspace = new Document(file, node);
   }
 
+  /** Whether {@code wexrun.yaml} could be read at all, so that it makes sense to check more. */
+  boolean hasWorkspace() {
+    return workspace != null;
+  }
+
   /** Notes where a pipeline stands; false if one of that name stands elsewhere. */
   boolean pipeline(String name, YamlFile file, Node node) {
     return pipelines.putIfAbsent(name, new Document(file, node)) == null;

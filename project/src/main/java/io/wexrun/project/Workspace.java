@@ -5,6 +5,7 @@ import io.wexrun.core.diagnose.Diagnostic;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.diagnose.Place;
 import io.wexrun.core.diagnose.Severity;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Settings;
@@ -22,6 +23,7 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
+import java.util.Comparator;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -109,12 +111,25 @@ public final class Workspace implements AutoCloseable {
   public List<Diagnostic> check() {
     Diagnostics diagnostics = Diagnostics.of("workspace");
     compile(diagnostics);
+    return inOrder(diagnostics);
+  }
+
+  /** The mistakes of reading and of checking, in the order of their places. */
+  private List<Diagnostic> inOrder(Diagnostics checked) {
     List<Diagnostic> all = new ArrayList<>(readingMistakes);
-    all.addAll(diagnostics.all());
+    all.addAll(checked.all());
+    all.sort(
+        Comparator.comparing((Diagnostic d) -> d.place().map(Place::file).orElse(""))
+            .reversed()
+            .thenComparing(d -> d.place().map(Place::line).orElse(0))
+            .thenComparing(d -> d.place().map(Place::column).orElse(0)));
     return all;
   }
 
   private Map<String, Shaper> compile(Diagnostics diagnostics) {
+    if (!sources.hasWorkspace() && !readingMistakes.isEmpty()) {
+      return Map.of(); // Every name would look unknown.
+    }
     return new Checker(folder, definition, sources, connectors, diagnostics).check();
   }
 
@@ -137,8 +152,7 @@ public final class Workspace implements AutoCloseable {
     }
     Diagnostics diagnostics = Diagnostics.of("workspace");
     Map<String, Shaper> shapers = compile(diagnostics);
-    List<Diagnostic> mistakes = new ArrayList<>(readingMistakes);
-    mistakes.addAll(diagnostics.all());
+    List<Diagnostic> mistakes = inOrder(diagnostics);
     if (mistakes.stream().anyMatch(d -> d.severity() == Severity.ERROR)) {
       throw new MistakesException(mistakes);
     }

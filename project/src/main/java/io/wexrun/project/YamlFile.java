@@ -91,7 +91,11 @@ final class YamlFile {
   Diagnostics in(Diagnostics diagnostics, String subject, Node document) {
     return diagnostics.about(
         subject,
-        (path, offset, length) -> Optional.of(place(find(document, path), offset, length)));
+        (path, offset, length) ->
+            Optional.of(
+                offset == Diagnostics.KEY
+                    ? place(key(document, path))
+                    : place(find(document, path), offset, length)));
   }
 
   private Place place(Node node) {
@@ -143,6 +147,20 @@ final class YamlFile {
       node = next;
     }
     return node;
+  }
+
+  /** The key that a path ends with, or what {@link #find} gives. */
+  private static Node key(Node document, Path path) {
+    Node holder = find(document, path.parent());
+    Object last = path.parts().isEmpty() ? "" : path.parts().get(path.parts().size() - 1);
+    if (holder instanceof MappingNode mapping) {
+      for (NodeTuple tuple : mapping.getValue()) {
+        if (tuple.getKeyNode() instanceof ScalarNode key && key.getValue().equals(last)) {
+          return key;
+        }
+      }
+    }
+    return find(document, path);
   }
 
   private static Node child(Node node, Object part) {

@@ -100,7 +100,7 @@ public final class WorkspaceState implements TallyStore, AutoCloseable {
       SQLiteConfig config = new SQLiteConfig();
       config.setJournalMode(SQLiteConfig.JournalMode.WAL);
       config.setSynchronous(SQLiteConfig.SynchronousMode.NORMAL);
-      config.setTransactionMode(SQLiteConfig.TransactionMode.IMMEDIATE);
+      config.setTransactionMode(SQLiteConfig.TransactionMode.DEFERRED);
       config.setBusyTimeout(30_000);
       Connection connection = config.createConnection("jdbc:sqlite:" + file);
       WorkspaceState state = new WorkspaceState(connection, file);

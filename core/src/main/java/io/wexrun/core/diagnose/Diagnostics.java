@@ -14,9 +14,15 @@ public final class Diagnostics {
   /** Finds the place of a path in a file; {@code offset} counts characters into a scalar. */
   @FunctionalInterface
   public interface Locator {
-    /** The place of {@code length} characters at {@code offset} of the value at {@code path}. */
+    /**
+     * The place of {@code length} characters at {@code offset} of the value at {@code path}; if
+     * {@code offset} is {@link #KEY}, the place of the key that the path ends with.
+     */
     Optional<Place> locate(Path path, int offset, int length);
   }
+
+  /** The offset that stands for the key of a value, not for the value itself. */
+  public static final int KEY = -1;
 
   private final String subject;
   private final Locator locator;
@@ -47,6 +53,11 @@ public final class Diagnostics {
   public void error(
       String code, Path path, int offset, int length, String message, Optional<String> hint) {
     add(Severity.ERROR, code, path, offset, length, message, hint);
+  }
+
+  /** Reports an error of the key that a path ends with, not of its value. */
+  public void keyError(String code, Path path, String message, Optional<String> hint) {
+    add(Severity.ERROR, code, path, KEY, Integer.MAX_VALUE, message, hint);
   }
 
   /** Reports something that is probably not meant. */

@@ -72,7 +72,7 @@ public final class Expressions {
       diagnostics.error(
           "not-a-condition",
           path,
-          "the condition gives a " + expression.get().type() + ", not true or false",
+          "the condition gives " + expression.get().type().withArticle() + ", not true or false",
           Optional.of("compare it with something, such as '" + text + " != \"\"'"));
       return Optional.empty();
     }

@@ -20,10 +20,10 @@ import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
 import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Instants;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import java.time.Instant;
-import java.time.temporal.ChronoUnit;
 import java.util.Arrays;
 import java.util.HashMap;
 import java.util.List;
@@ -105,7 +105,7 @@ final class Library {
     } else if (value instanceof CelByteString bytes) {
       ((TextVector) vector).append(bytes.toByteArray(), 0, bytes.size());
     } else if (value instanceof Instant instant) {
-      ((LongVector) vector).append(ChronoUnit.MICROS.between(Instant.EPOCH, instant));
+      ((LongVector) vector).append(Instants.micros(instant));
     } else {
       throw new IllegalStateException("the library gave a " + value.getClass());
     }
@@ -122,7 +122,7 @@ final class Library {
         TextVector bytes = (TextVector) vector;
         yield CelByteString.of(Arrays.copyOfRange(bytes.data(), bytes.start(row), bytes.end(row)));
       }
-      case TIMESTAMP -> Instant.EPOCH.plus(((LongVector) vector).get(row), ChronoUnit.MICROS);
+      case TIMESTAMP -> Instants.instant(((LongVector) vector).get(row));
       default -> throw new IllegalArgumentException("expressions do not see " + seen);
     };
   }

@@ -8,8 +8,8 @@ import java.util.regex.Pattern;
 
 /** Reads and writes sizes such as {@code 64MB} and durations such as {@code 10s}. */
 public final class Sizes {
-  private static final Pattern SIZE = Pattern.compile("(\\d{1,12})\\s*(B|KB|MB|GB|TB)?");
-  private static final Pattern DURATION = Pattern.compile("(\\d{1,9})\\s*(ms|s|m|h|d)");
+  private static final Pattern SIZE = Pattern.compile("(\\d{1,18})\\s*(B|KB|MB|GB|TB)?");
+  private static final Pattern DURATION = Pattern.compile("(\\d{1,15})\\s*(ms|s|m|h|d)");
 
   private Sizes() {}
 

@@ -40,6 +40,7 @@ public final class PipelineRun implements AutoCloseable {
   private final List<Thread> threads = new ArrayList<>();
   private final CompletableFuture<Void> end = new CompletableFuture<>();
   private volatile boolean stopped;
+  private volatile boolean told;
 
   private PipelineRun(
       Pipeline pipeline,
@@ -215,6 +216,7 @@ public final class PipelineRun implements AutoCloseable {
     try {
       end.get();
     } catch (ExecutionException e) {
+      told = true;
       if (e.getCause() instanceof OutsideException outside) {
         throw outside;
       }
@@ -226,12 +228,15 @@ public final class PipelineRun implements AutoCloseable {
   /**
    * Stops and waits.
    *
-   * @throws OutsideException if the world outside failed
+   * @throws OutsideException if the world outside failed, and {@link #await} has not told it yet
    */
   @Override
   public void close() {
     stop();
     try {
+      if (told) {
+        return;
+      }
       await();
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();

@@ -127,6 +127,11 @@ public sealed interface Type {
     return (this == Scalar.JSON || this == Scalar.UUID) && column == Scalar.TEXT;
   }
 
+  /** The spelling with its article: {@code an int}, {@code a text}. */
+  default String withArticle() {
+    return ("iu".indexOf(toString().charAt(0)) >= 0 && this != Scalar.UUID ? "an " : "a ") + this;
+  }
+
   /**
    * Whether a value of this type may stand in a column of type {@code column} if it is in range,
    * which is then tested for each row.

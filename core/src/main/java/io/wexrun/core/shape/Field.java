@@ -4,6 +4,7 @@ import io.wexrun.core.batch.DoubleVector;
 import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
+import io.wexrun.core.schema.Instants;
 import io.wexrun.core.schema.Type;
 import java.nio.charset.StandardCharsets;
 import java.time.DateTimeException;
@@ -13,7 +14,6 @@ import java.time.LocalDateTime;
 import java.time.ZoneOffset;
 import java.time.format.DateTimeFormatter;
 import java.time.temporal.ChronoField;
-import java.time.temporal.ChronoUnit;
 import java.time.temporal.TemporalAccessor;
 import java.time.temporal.TemporalQueries;
 import java.util.Optional;
@@ -92,7 +92,7 @@ record Field(
     try {
       TemporalAccessor parsed = format.get().parse(text(data, from, to));
       if (parsed.isSupported(ChronoField.INSTANT_SECONDS)) {
-        return ChronoUnit.MICROS.between(Instant.EPOCH, Instant.from(parsed));
+        return Instants.micros(Instant.from(parsed));
       }
       LocalDateTime local =
           LocalDateTime.of(

@@ -58,7 +58,7 @@ final class Router {
             "no record comes this far: the entry before takes everything",
             Optional.of("put this entry before it, or remove it"));
       }
-      open &= entry.when().isPresent();
+      open &= entry.when().isPresent() || entry.to().isEmpty();
       Expression when = null;
       if (entry.when().isPresent()) {
         when = expressions.condition(entry.when().get(), at.key("when"), diagnostics).orElse(null);

@@ -64,12 +64,12 @@ final class TableFit {
             path,
             "field '"
                 + column.name()
-                + "' is a "
-                + type
+                + "' is "
+                + type.withArticle()
                 + ", but "
                 + where
-                + " is a "
-                + column.type(),
+                + " is "
+                + column.type().withArticle(),
             Optional.of(remedy(column, type)));
       }
       sources.add(new Source(place.getAsInt(), type, byDefault));
@@ -80,7 +80,7 @@ final class TableFit {
   private static String remedy(Column column, Type type) {
     return type == Type.Scalar.TEXT
         ? "read it as one: {" + column.name() + ":" + column.type() + "}"
-        : "make the column a " + type + ", or compute the field with set";
+        : "make the column " + type.withArticle() + ", or compute the field with set";
   }
 
   private static Vector byDefault(Table table, Column column) {

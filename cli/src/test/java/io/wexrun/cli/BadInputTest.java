@@ -1,0 +1,154 @@
+package io.wexrun.cli;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import io.wexrun.cli.Wexrun.Result;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import org.junit.jupiter.api.BeforeAll;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.TestInstance;
+import org.junit.jupiter.api.io.TempDir;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+import org.junit.jupiter.params.provider.ValueSource;
+
+/** What is wrong is told clearly, with an exit code, and nothing is lost. */
+@TestInstance(TestInstance.Lifecycle.PER_CLASS)
+class BadInputTest {
+  @TempDir private static Path folder;
+  private Wexrun demo;
+
+  @BeforeAll
+  void makeDemo() {
+    assertThat(Wexrun.in(folder).run("demo", "d").exit()).isZero();
+    demo = Wexrun.in(folder.resolve("d"));
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '~',
+      value = {
+        "chek ~ 2 ~ wexrun check",
+        "run gate-laod ~ 2 ~ there is no pipeline 'gate-laod': did you mean 'gate-load'?",
+        "dead --reason typo ~ 2 ~ the reasons are bad-encoding, too-long, no-match",
+        "queue gate-event ~ 2 ~ did you mean 'gate-events'?",
+        "queue gate-events --read 1 --partition 9 ~ 2 ~ partitions 0 to 3, not 9",
+        "queue gate-events --read 1 --from never ~ 2 ~ --from is oldest, newest or a position",
+        "sql --store warehose x ~ 2 ~ did you mean 'warehouse'?",
+        "sql selec ~ 3 ~ does not take the query",
+        "sql ~ 2 ~ QUERY",
+        "tally --workspace /none ~ 3 ~ there is no workspace in /none",
+        "run --lanes many ~ 2 ~ 'many' is not an int",
+      })
+  void aWrongCommandLineSaysWhatIsWrong(String line, int exit, String told) {
+    Result result = demo.run(line.split(" "));
+    assertThat(result.exit()).as(result.err()).isEqualTo(exit);
+    assertThat(result.err()).contains(told).doesNotContain("Exception", "\tat ");
+    assertThat(result.out()).isEmpty();
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"demo", "feed", "check", "run", "tally", "dead", "queue", "sql"})
+  void everyCommandHasHelpWithAnExampleAndItsExitCodes(String command) {
+    Result help = demo.run(command, "--help");
+    assertThat(help.exit()).isZero();
+    assertThat(help.out()).contains("Example: wexrun " + command, "Exit codes: 0 ", "--json");
+    String example = help.out().substring(help.out().indexOf("Example: wexrun ") + 16).strip();
+    String inDemo =
+        example
+            .replace("--workspace tram-demo", "")
+            .replace("tram-demo/", "")
+            .replace("demo tram-demo", "demo again");
+    Result run = Wexrun.in(demo.folder()).runLimited("true", words(inDemo));
+    assertThat(run.exit()).as(run.err()).isZero();
+  }
+
+  private static String[] words(String line) {
+    if (line.contains("\"")) {
+      int quote = line.indexOf('"');
+      return new String[] {
+        line.substring(0, quote).strip(), line.substring(quote + 1, line.length() - 1)
+      };
+    }
+    return line.strip().split("\\s+");
+  }
+
+  @Test
+  void checkTellsMistakesAsDataAndAsJson() throws IOException {
+    Path bad = Files.createDirectories(folder.resolve("bad"));
+    Files.writeString(bad.resolve("wexrun.yaml"), "workspace: bad\ntabels: {}\n");
+    Result check = Wexrun.in(bad).run("check");
+    assertThat(check.exit()).isEqualTo(1);
+    assertThat(check.out())
+        .contains("wexrun.yaml:2:1", "^^^^^^", "did you mean 'tables'?")
+        .doesNotContain("\u001b");
+    assertThat(check.err()).contains("1 error, 0 warnings");
+    var json = Wexrun.in(bad).run("check", "--json").json().get("diagnostics").get(0);
+    assertThat(json.get("line").asInt()).isEqualTo(2);
+    assertThat(json.get("code").asString()).isEqualTo("unknown-key");
+    assertThat(Wexrun.in(bad).run("run").exit()).isEqualTo(1);
+  }
+
+  @Test
+  void thereIsNoWorkspaceAboveTheRoot() {
+    Result result = Wexrun.in(folder).run("tally");
+    assertThat(result.exit()).isEqualTo(3);
+    assertThat(result.err()).contains("there is no workspace here", "wexrun demo");
+  }
+
+  @Test
+  void whatAnotherProcessHoldsIsToldWithItsHolder() throws Exception {
+    Process run = demo.start("run");
+    Wexrun beside = Wexrun.in(Files.createDirectories(folder.resolve("beside")));
+    String here = demo.folder().toString();
+    String holder = "process " + run.pid();
+    try {
+      while (!Files.exists(demo.folder().resolve("warehouse.db.wal")) && run.isAlive()) {
+        if (run.toHandle().info().totalCpuDuration().orElseThrow().toMillis() > 4000) {
+          break;
+        }
+        Thread.sleep(20);
+      }
+      Result second = beside.run("run", "--once", "-w", here);
+      assertThat(second.exit()).isEqualTo(3);
+      assertThat(second.err())
+          .contains("pipeline gate-intake is held by " + holder + " (wexrun run)");
+      Result sql = beside.run("sql", "-w", here, "select 1");
+      assertThat(sql.exit()).isEqualTo(3);
+      assertThat(sql.err()).contains("store warehouse", "is held by " + holder);
+      assertThat(beside.run("queue", "-w", here, "gate-events").exit()).isZero();
+      assertThat(beside.run("tally", "-w", here).exit()).isZero();
+      assertThat(beside.run("dead", "-w", here).exit()).isZero();
+    } finally {
+      run.destroy();
+      run.waitFor();
+    }
+  }
+
+  @Test
+  void aFullDiskStopsTheRunAndLosesNothing() throws IOException {
+    Path full = folder.resolve("full");
+    assertThat(Wexrun.in(folder).run("demo", "full").exit()).isZero();
+    Wexrun workspace = Wexrun.in(full);
+    long before =
+        workspace.run("tally", "--json").json().get("pipelines").get(1).get("taken").asLong();
+    workspace.run("feed", "--count", "60000", "--seed", "77", "--out", "incoming/gates/more.log");
+    // No file may grow beyond 1.8 MB: the queue's partitions hold 1.6 MB each already.
+    String limit = "ulimit -f 3500";
+    Result library = workspace.runLimited(limit, "run", "--once");
+    assertThat(library.exit()).isEqualTo(3);
+    assertThat(library.err()).contains("DuckDB's native library cannot be unpacked");
+    Result run = workspace.runLimited(limit, "run", "--once", "gate-intake");
+    assertThat(run.exit()).as(run.err()).isEqualTo(3);
+    assertThat(run.err()).contains("cannot append to queue gate-events", "File too large");
+    Result again = workspace.run("run", "--once");
+    assertThat(again.exit()).as(again.err()).isZero();
+    var tally = workspace.run("tally", "--json").json().get("pipelines");
+    assertThat(tally.get(0).get("taken").asLong()).isEqualTo(120_000);
+    assertThat(tally.get(1).get("taken").asLong()).isEqualTo(tally.get(0).get("loaded").asLong());
+    assertThat(tally.get(1).get("taken").asLong()).isGreaterThan(before);
+    assertThat(tally.get(1).get("balanced").asBoolean()).isTrue();
+  }
+}

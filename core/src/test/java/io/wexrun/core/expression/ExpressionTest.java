@@ -1,0 +1,314 @@
+package io.wexrun.core.expression;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import dev.cel.common.CelAbstractSyntaxTree;
+import dev.cel.runtime.CelEvaluationException;
+import dev.cel.runtime.CelRuntime;
+import io.wexrun.core.batch.Batch;
+import io.wexrun.core.batch.DoubleVector;
+import io.wexrun.core.batch.LongVector;
+import io.wexrun.core.batch.TextVector;
+import io.wexrun.core.batch.Vector;
+import io.wexrun.core.batch.Vectors;
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.intake.Records;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Instants;
+import io.wexrun.core.schema.Schema;
+import io.wexrun.core.schema.Type.Scalar;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import net.jqwik.api.Arbitraries;
+import net.jqwik.api.Arbitrary;
+import net.jqwik.api.Combinators;
+import net.jqwik.api.ForAll;
+import net.jqwik.api.Property;
+import net.jqwik.api.Provide;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+
+class ExpressionTest {
+  private static final Schema SCHEMA =
+      Schema.of(
+          Column.of("i", Scalar.LONG),
+          Column.of("j", Scalar.INT),
+          Column.of("x", Scalar.DOUBLE),
+          Column.of("s", Scalar.TEXT),
+          Column.of("t", Scalar.TEXT),
+          Column.of("b", Scalar.BOOL),
+          Column.of("at", Scalar.TIMESTAMP),
+          Column.of("day", Scalar.DATE));
+
+  /** A row: null is absent. */
+  record Row(Long i, Long j, Double x, String s, String t, Boolean b, Instant at) {
+    List<Object> values() {
+      return Arrays.asList(i, j, x, s, t, b, at, null);
+    }
+
+    Map<String, Object> variables() {
+      Map<String, Object> variables = new HashMap<>();
+      for (int c = 0; c < 7; c++) {
+        variables.put(SCHEMA.column(c).name(), values().get(c));
+      }
+      return variables;
+    }
+  }
+
+  private static Batch batch(List<Row> rows) {
+    List<Vector> columns = new ArrayList<>();
+    for (int c = 0; c < SCHEMA.size(); c++) {
+      Vector vector = Vectors.forType(SCHEMA.column(c).type(), 1);
+      for (Row row : rows) {
+        Object value = row.values().get(c);
+        if (value == null) {
+          vector.appendAbsent();
+        } else {
+          Library.append(vector, value);
+        }
+      }
+      columns.add(vector);
+    }
+    int[] places = new int[rows.size()];
+    return new Batch(
+        SCHEMA,
+        columns,
+        rows.size(),
+        Records.numbered(null, places, places, rows.size(), 0, true),
+        places);
+  }
+
+  private static Expression compile(String text) {
+    Diagnostics diagnostics = Diagnostics.of("test");
+    Expression expression =
+        new Expressions(SCHEMA).compile(text, Path.ROOT, diagnostics).orElse(null);
+    diagnostics.orThrow();
+    return expression;
+  }
+
+  private static String evaluate(String text, Row row) {
+    Evaluated evaluated = compile(text).evaluate(batch(List.of(row)));
+    if (evaluated.failed(0)) {
+      return "failed";
+    }
+    if (evaluated.values().absent(0)) {
+      return "absent";
+    }
+    if (compile(text).type() == Scalar.TIMESTAMP) {
+      return Instants.instant(((LongVector) evaluated.values()).get(0)).toString();
+    }
+    return evaluated.values() instanceof LongVector numbers
+        ? Long.toString(numbers.get(0))
+        : evaluated.values() instanceof DoubleVector doubles
+            ? Double.toString(doubles.get(0))
+            : ((TextVector) evaluated.values()).text(0);
+  }
+
+  private static final Row FULL =
+      new Row(7L, -3L, 2.5, "Mühle bridge", "ü", true, Instant.parse("2026-05-03T06:14:09.118Z"));
+  private static final Row EMPTY = new Row(null, null, null, null, null, null, null);
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '~',
+      value = {
+        "i + j * 2              ~ 1",
+        "i / 2                  ~ 3",
+        "i % 4                  ~ 3",
+        "-i                     ~ -7",
+        "x * 2.0 - 1.0          ~ 4.0",
+        "-x                     ~ -2.5",
+        "i > 5 && s != t        ~ 1",
+        "i in [1, 7]            ~ 1",
+        "s in ['a', 'b']        ~ 0",
+        "s.contains('ü')        ~ 1",
+        "s.startsWith('Mühle')  ~ 1",
+        "s.endsWith('bridge')   ~ 1",
+        "s.contains(t)          ~ 1",
+        "size(s)                ~ 12",
+        "s.size()               ~ 12",
+        "s.replace('ü', 'ue')   ~ Muehle bridge",
+        "s.replace('e', 'ee')   ~ Mühlee bridgee",
+        "s.upperAscii()         ~ MüHLE BRIDGE",
+        "s.lowerAscii() + '!'   ~ mühle bridge!",
+        "s.matches('^M.*e$')    ~ 1",
+        "s.substring(0, 2)      ~ Mü",
+        "s.split(' ')[1]        ~ bridge",
+        "b ? i : j              ~ 7",
+        "!b || i == 7           ~ 1",
+        "double(i) / 2.0        ~ 3.5",
+        "string(i)              ~ 7",
+        "at > timestamp('2026-01-01T00:00:00Z') ~ 1",
+        "at + duration('1s')    ~ 2026-05-03T06:14:10.118Z",
+        "at.getHours('+02:00')  ~ 8",
+        "[1, 2].exists(n, n * 4 > i) ~ 1",
+        "i / (j + 3)            ~ failed",
+        "9223372036854775807 + i ~ failed",
+        "b || i / 0 > 1         ~ 1",
+        "!b && i / 0 > 1        ~ 0",
+        "b ? 1 : i / 0          ~ 1",
+        "s.substring(99)        ~ failed",
+      })
+  void expressionsGiveWhatCelSays(String text, String result) {
+    assertThat(evaluate(text, FULL)).isEqualTo(result);
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '~',
+      value = {
+        "i == 7           ~ 0",
+        "i != 7           ~ 0",
+        "s in ['a']       ~ 0",
+        "i + 1            ~ absent",
+        "s + 'x'          ~ absent",
+        "s.contains('x')  ~ absent",
+        "s.substring(0)   ~ absent",
+        "size(s)          ~ absent",
+        "!b               ~ absent",
+        "b || i == 1      ~ absent",
+        "b && i == 1      ~ 0",
+        "b || 1 == 1      ~ 1",
+        "b ? 'x' : 'y'    ~ y",
+        "day > at         ~ 0",
+      })
+  void comparingWithAnAbsentValueIsFalseAndComputingWithOneIsAbsent(String text, String result) {
+    assertThat(evaluate(text, EMPTY)).isEqualTo(result);
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '~',
+      value = {
+        "ii > 5           ~ unknown-field  ~ there is no field 'ii' here",
+        "i > 2.5          ~ type-clash     ~ '>' does not work on int and double",
+        "s > 5            ~ type-clash     ~ '>' does not work on string and int",
+        "i +              ~ bad-expression ~ mismatched input '<EOF>' expecting {'[', '{', '(', '.', '-', '!', 'true', 'false', 'null', NUM_FLOAT, NUM_INT, NUM_UINT, STRING, BYTES, IDENTIFIER}",
+        "[i, j]           ~ unusable-result ~ the expression gives a list, which no column holds",
+      })
+  void mistakesAreToldBeforeTheRun(String text, String code, String message) {
+    Diagnostics diagnostics = Diagnostics.of("test");
+    assertThat(new Expressions(SCHEMA).compile(text, Path.ROOT, diagnostics)).isEmpty();
+    assertThat(diagnostics.all()).hasSize(1);
+    assertThat(diagnostics.all().get(0).code()).isEqualTo(code);
+    assertThat(diagnostics.all().get(0).message()).isEqualTo(message);
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '~',
+      value = {
+        "i > 5 && s.contains('x') || b  ~ 0",
+        "s.substring(0, 2) == 'ab'      ~ 1",
+        "at > timestamp('2026-01-01T00:00:00Z') ~ 0"
+      })
+  void onlyWhatHasNoColumnarFormIsLeftToTheLibrary(String text, int parts) {
+    assertThat(compile(text).onLibrary()).hasSize(parts);
+  }
+
+  @Property(tries = 3000)
+  void theColumnarEvaluatorAndTheLibrarysRuntimeAgree(
+      @ForAll("conditions") String text, @ForAll("rows") List<Row> rows) throws Exception {
+    Expression ours = compile(text);
+    CelAbstractSyntaxTree tree = Library.compiler(SCHEMA).compile(text).getAst();
+    CelRuntime.Program theirs = Library.program(tree);
+    Evaluated evaluated = ours.evaluate(batch(rows));
+    for (int row = 0; row < rows.size(); row++) {
+      Object expected;
+      try {
+        expected = theirs.eval(rows.get(row).variables());
+      } catch (CelEvaluationException e) {
+        assertThat(evaluated.failed(row)).as("%s on %s fails", text, rows.get(row)).isTrue();
+        continue;
+      }
+      assertThat(evaluated.failed(row)).as("%s on %s", text, rows.get(row)).isFalse();
+      assertThat(Library.value(evaluated.values(), ours.type(), row))
+          .as("%s on %s", text, rows.get(row))
+          .isEqualTo(expected);
+    }
+  }
+
+  @Provide
+  Arbitrary<List<Row>> rows() {
+    Arbitrary<Long> numbers =
+        Arbitraries.of(-1L, 0L, 1L, 2L, 7L, 500L, Long.MAX_VALUE, Long.MIN_VALUE);
+    Arbitrary<Long> ints = Arbitraries.of(-1L, 0L, 3L, 2147483647L);
+    Arbitrary<Double> doubles = Arbitraries.of(-1.5, 0.0, 2.5, 1e300, Double.POSITIVE_INFINITY);
+    Arbitrary<String> texts = Arbitraries.of("", "a", "ab", "ERROR", "zé", "aXbXc", "日本");
+    Arbitrary<Instant> times =
+        Arbitraries.of("2026-05-03T06:14:09.118Z", "1969-12-31T23:59:59Z", "2500-01-01T00:00:00Z")
+            .map(Instant::parse);
+    return Combinators.combine(
+            numbers, ints, doubles, texts, texts, Arbitraries.of(true, false), times)
+        .as(Row::new)
+        .list()
+        .ofMinSize(1)
+        .ofMaxSize(5);
+  }
+
+  @Provide
+  Arbitrary<String> conditions() {
+    return condition(3);
+  }
+
+  private Arbitrary<String> condition(int depth) {
+    Arbitrary<String> compare = Arbitraries.of("==", "!=", "<", "<=", ">", ">=");
+    Arbitrary<String> leaf =
+        Arbitraries.oneOf(
+            Combinators.combine(number(1), compare, number(1))
+                .as((a, op, b) -> a + " " + op + " " + b),
+            Combinators.combine(real(), compare, real()).as((a, op, b) -> a + " " + op + " " + b),
+            Combinators.combine(text(1), compare, text(1)).as((a, op, b) -> a + " " + op + " " + b),
+            Combinators.combine(
+                    text(1), Arbitraries.of("contains", "startsWith", "endsWith"), text(0))
+                .as((a, f, b) -> a + "." + f + "(" + b + ")"),
+            number(0).map(n -> n + " in [0, 1, 7]"),
+            text(0).map(s -> s + " in ['a', 'ERROR']"),
+            text(1).map(s -> s + ".matches('a.*b|R+')"),
+            Arbitraries.of("b", "at > timestamp('2026-01-01T00:00:00Z')", "at == at"));
+    if (depth == 0) {
+      return leaf;
+    }
+    Arbitrary<String> below = condition(depth - 1);
+    return Arbitraries.oneOf(
+        leaf,
+        Combinators.combine(below, Arbitraries.of("&&", "||", "=="), below)
+            .as((a, op, b) -> "(" + a + ") " + op + " (" + b + ")"),
+        below.map(a -> "!(" + a + ")"),
+        Combinators.combine(below, below, below)
+            .as((a, b, c) -> "(" + a + ") ? (" + b + ") : (" + c + ")"));
+  }
+
+  private Arbitrary<String> number(int depth) {
+    Arbitrary<String> leaf = Arbitraries.of("i", "j", "0", "1", "500", "size(s)");
+    return depth == 0
+        ? leaf
+        : Arbitraries.oneOf(
+            leaf,
+            Combinators.combine(leaf, Arbitraries.of("+", "-", "*", "/", "%"), leaf)
+                .as((a, op, b) -> "(" + a + " " + op + " " + b + ")"),
+            leaf.map(a -> "-(" + a + ")"));
+  }
+
+  private Arbitrary<String> real() {
+    return Arbitraries.of("x", "2.5", "0.0", "(x * 2.0)", "(x / 0.0)", "double(i)", "-x");
+  }
+
+  private Arbitrary<String> text(int depth) {
+    Arbitrary<String> leaf = Arbitraries.of("s", "t", "'a'", "'ERROR'", "''", "'é'");
+    return depth == 0
+        ? leaf
+        : Arbitraries.oneOf(
+            leaf,
+            Combinators.combine(leaf, leaf).as((a, b) -> "(" + a + " + " + b + ")"),
+            leaf.map(a -> a + ".replace('X', '--')"),
+            leaf.map(a -> a + ".upperAscii()"),
+            leaf.map(a -> a + ".lowerAscii()"),
+            leaf.map(a -> a + ".trim()"));
+  }
+}

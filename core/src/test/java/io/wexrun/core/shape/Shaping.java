@@ -1,0 +1,143 @@
+package io.wexrun.core.shape;
+
+import io.wexrun.core.batch.DoubleVector;
+import io.wexrun.core.batch.LongVector;
+import io.wexrun.core.batch.Rows;
+import io.wexrun.core.batch.TextVector;
+import io.wexrun.core.batch.Vector;
+import io.wexrun.core.diagnose.Diagnostic;
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.Lines;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Route;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.StepDefinition;
+import io.wexrun.core.pipeline.Table;
+import java.nio.charset.StandardCharsets;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+
+/** Compiles pipelines over tables and queues made up for a test, and shapes lines by them. */
+final class Shaping {
+  private final Map<String, Destination> destinations = new LinkedHashMap<>();
+  private final Pipeline.Builder pipeline =
+      Pipeline.named("test").intake(Settings.of("lines", "").with("longest", "1KB"));
+
+  Shaping table(Table.Builder table) {
+    Table built = table.build();
+    destinations.put(built.name(), new Destination.Rows(built));
+    return this;
+  }
+
+  Shaping queue(String name) {
+    destinations.put(name, new Destination.Raw());
+    return this;
+  }
+
+  Shaping shape(StepDefinition... steps) {
+    pipeline.shape(steps);
+    return this;
+  }
+
+  Shaping route(Route... routes) {
+    pipeline.route(routes);
+    return this;
+  }
+
+  private Shaper compile(Diagnostics diagnostics) {
+    return Shaper.compile(
+        pipeline.build(),
+        name -> Optional.ofNullable(destinations.get(name)),
+        List.copyOf(destinations.keySet()),
+        diagnostics);
+  }
+
+  /** What is wrong, as {@code code path: message}. */
+  List<String> mistakes() {
+    Diagnostics diagnostics = Diagnostics.of("test");
+    compile(diagnostics);
+    return diagnostics.all().stream()
+        .map(d -> d.code() + " " + d.path() + ": " + d.message())
+        .toList();
+  }
+
+  List<Diagnostic> diagnostics() {
+    Diagnostics diagnostics = Diagnostics.of("test");
+    compile(diagnostics);
+    return diagnostics.all();
+  }
+
+  Shaper shaper() {
+    Diagnostics diagnostics = Diagnostics.of("test");
+    Shaper shaper = compile(diagnostics);
+    diagnostics.orThrow();
+    return shaper;
+  }
+
+  Shaped lines(byte[] data) {
+    return shaper()
+        .shape(
+            new Block(
+                new SourcePartition("test.log"), 0, data.length, data, data.length, Lines.FRAMING));
+  }
+
+  Shaped lines(String... lines) {
+    return lines((String.join("\n", lines) + "\n").getBytes(StandardCharsets.UTF_8));
+  }
+
+  /** The rows of a target, each as {@code {column=value, ...}} without absent values. */
+  static List<String> rows(Shaped shaped, String target) {
+    Rows rows = shaped.rows().get(target);
+    return rows == null ? List.of() : rows(rows);
+  }
+
+  /** The dead letters, each as {@code reason step field detail}. */
+  static List<String> dead(Shaped shaped) {
+    List<String> dead = new ArrayList<>();
+    for (Map<String, Object> letter : maps(shaped.dead())) {
+      String text =
+          letter.get("reason")
+              + " "
+              + letter.get("step")
+              + " "
+              + letter.get("field")
+              + " "
+              + letter.get("detail");
+      dead.add(text.replaceAll(" +", " "));
+    }
+    return dead;
+  }
+
+  private static List<String> rows(Rows rows) {
+    return maps(rows).stream().map(Object::toString).toList();
+  }
+
+  static List<Map<String, Object>> maps(Rows rows) {
+    List<Map<String, Object>> maps = new ArrayList<>();
+    for (int i = 0; i < rows.count(); i++) {
+      Map<String, Object> map = new LinkedHashMap<>();
+      for (int c = 0; c < rows.batch().schema().size(); c++) {
+        Vector vector = rows.batch().column(c);
+        if (!vector.absent(rows.row(i))) {
+          map.put(rows.batch().schema().column(c).name(), value(vector, rows.row(i)));
+        }
+      }
+      maps.add(map);
+    }
+    return maps;
+  }
+
+  private static Object value(Vector vector, int row) {
+    if (vector instanceof LongVector numbers) {
+      return numbers.get(row);
+    }
+    return vector instanceof DoubleVector numbers
+        ? (Object) numbers.get(row)
+        : ((TextVector) vector).text(row);
+  }
+}

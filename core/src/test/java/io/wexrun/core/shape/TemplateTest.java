@@ -1,0 +1,221 @@
+package io.wexrun.core.shape;
+
+import static io.wexrun.core.pipeline.StepDefinition.template;
+import static org.assertj.core.api.Assertions.assertThat;
+
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.pipeline.Route;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Type;
+import java.io.ByteArrayOutputStream;
+import java.nio.charset.StandardCharsets;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Optional;
+import net.jqwik.api.Arbitraries;
+import net.jqwik.api.Arbitrary;
+import net.jqwik.api.ForAll;
+import net.jqwik.api.Property;
+import net.jqwik.api.Provide;
+import net.jqwik.api.constraints.Size;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+
+class TemplateTest {
+  /** A table with a column for each field of a template. */
+  private static Shaping over(String template) {
+    Diagnostics diagnostics = Diagnostics.of("test");
+    List<Object> pieces = new TemplateParser(template, Path.ROOT, diagnostics).parse();
+    diagnostics.orThrow();
+    Table.Builder table = Table.in("store", "all");
+    for (Column column : new TemplateStep(pieces).output().columns()) {
+      table.column(column.name(), column.type());
+    }
+    return new Shaping().table(table).shape(template(template)).route(Route.to("all"));
+  }
+
+  private static String row(String template, String line) {
+    return String.join("", Shaping.rows(over(template).lines(line), "all"));
+  }
+
+  private static String death(String template, String line) {
+    return String.join("", Shaping.dead(over(template).lines(line)));
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      quoteCharacter = '`',
+      value = {
+        "{a}/{b} {c}             | x/y z             | {a=x, b=y, c=z}",
+        "{a} {b}                 | x   y             | {a=x, b=y}",
+        "{a} card={b}            | door open card=7  | {a=door open, b=7}",
+        "[{a}] {b}               | [x] y z           | {a=x, b=y z}",
+        "{a:int} {b:long}        | -7 9876543210     | {a=-7, b=9876543210}",
+        "{a:bool} {b:double}     | true 2.5          | {a=1, b=2.5}",
+        "{a:date}                | 1970-01-03        | {a=2}",
+        "{a:decimal(6,2)}        | 12.5              | {a=1250}",
+        "{a:timestamp}           | 1970-01-01T01:00:00.5+01:00 | {a=500000}",
+        "{a:timestamp 'dd/MMM/yyyy HH:mm:ss Z'} x | 01/Jan/1970 00:00:01 +0000 x | {a=1000000}",
+        "{a:timestamp @UTC}      | 1970-01-01 00:00:02 | {a=2000000}",
+        "{a:timestamp 'yyyy-MM-dd HH:mm:ss' @+01:00} x | 1970-01-01 01:00:02 x | {a=2000000}",
+        "{a:date 'd.M.yyyy'} x   | 2.1.1970 x        | {a=1}",
+        "{a:uuid}                | 123E4567-e89b-12d3-a456-426614174000 | {a=123e4567-e89b-12d3-a456-426614174000}",
+        "{} {a}                  | skipped kept      | {a=kept}",
+        "{a?};{b:int?};{c}       | -;;x              | {c=x}",
+        "{a:int?};{c}            | -;x               | {c=x}",
+        "{{{a}}} {b}             | {x} y             | {a=x, b=y}",
+        "`\"{a}\" {b}`           | `\"x \\\"y\\\" \\\\ z\" w` | `{a=x \"y\" \\ z, b=w}`",
+        "`{b} \"{a}\"`           | `w \"\"`          | {b=w, a=}",
+        "{a}é{b}                 | xéy               | {a=x, b=y}",
+      })
+  void fieldsTakeWhatTheTemplateSays(String template, String line, String row) {
+    assertThat(row(template, line)).isEqualTo(row);
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      quoteCharacter = '`',
+      value = {
+        "{a} card={b}     | x kard=7  | `no-match shape[0].template a no \" card=\" after 'a'`",
+        "log: {a}         | lag: x    | `no-match shape[0].template the line does not start with \"log: \"`",
+        "{a};{b}          | ``        | no-match shape[0].template a the line is empty",
+        "{a:int};{b}      | fast;x    | `bad-value shape[0].template a \"fast\" is no int`",
+        "{a:int};{b}      | ;x        | bad-value shape[0].template a the value is empty",
+        "{a:int};{b}      | 3000000000;x | `bad-value shape[0].template a \"3000000000\" is no int`",
+        "{a} \"{b}\"      | `x \"y\" z` | `no-match shape[0].template text is left after the end: \" z\"`",
+        "{a} \"{b}\"      | `x \"y\\\"` | `no-match shape[0].template b no \"\"\" after 'b'`",
+        "{a:timestamp};{b} | 2026-05-03 06:14:09;x | `bad-value shape[0].template a \"2026-05-03 06:14:09\" is no timestamp: it has no zone (give one, as in {a:timestamp @UTC})`",
+        "{a:timestamp 'yyyy-MM-dd' @UTC};{b} | 2026-02-30;x | `bad-value shape[0].template a \"2026-02-30\" is no timestamp`",
+      })
+  void whatDoesNotFitDiesWithTheFieldAtFault(String template, String line, String death) {
+    assertThat(death(template, line)).isEqualTo(death);
+  }
+
+  @Test
+  void whatIsNotUtf8DiesAndLeavesItsNeighboursAlone() throws Exception {
+    ByteArrayOutputStream data = new ByteArrayOutputStream();
+    data.write("a;1\nb".getBytes(StandardCharsets.UTF_8));
+    data.write(0xE9);
+    data.write(";2\né;3\n".getBytes(StandardCharsets.UTF_8));
+    Shaped shaped = over("{x};{n:int}").lines(data.toByteArray());
+    assertThat(Shaping.rows(shaped, "all")).containsExactly("{x=a, n=1}", "{x=é, n=3}");
+    assertThat(Shaping.dead(shaped))
+        .containsExactly("bad-encoding shape[0].template byte 2 is 0xE9");
+    assertThat(shaped.dead().batch().records().bytes(shaped.dead().batch().record(0)))
+        .isEqualTo(new byte[] {'b', (byte) 0xE9, ';', '2'});
+  }
+
+  @Test
+  void aLineThatIsTooLongDiesWhole() {
+    Shaped shaped = over("{x}").lines("short", "y".repeat(1025));
+    assertThat(Shaping.rows(shaped, "all")).containsExactly("{x=short}");
+    assertThat(Shaping.dead(shaped))
+        .containsExactly("too-long intake 1025 bytes, 1024 are allowed (intake: longest)");
+  }
+
+  @Property
+  void whatIsWrittenByATemplateIsReadByIt(@ForAll("words") @Size(4) List<String> words) {
+    String line = words.get(0) + " <" + words.get(1) + "> k=" + words.get(2) + ";" + words.get(3);
+    assertThat(row("{a} <{b}> k={c};{d}", line))
+        .isEqualTo(
+            "{a="
+                + words.get(0)
+                + ", b="
+                + words.get(1)
+                + ", c="
+                + words.get(2)
+                + ", d="
+                + words.get(3)
+                + "}");
+  }
+
+  @Provide
+  Arbitrary<List<String>> words() {
+    return Arbitraries.strings().withChars("ab-é.=").ofMinLength(1).ofMaxLength(9).list().ofSize(4);
+  }
+
+  @Property(tries = 2000)
+  void anyBytesAreTakenOrDieOnce(@ForAll("wild") byte[] data) {
+    Shaped shaped =
+        over("{time:timestamp @UTC} {gate}/{stop} card={card?} ms={ms:int} \"{note}\"").lines(data);
+    long rows = shaped.rows().values().stream().mapToLong(r -> r.count()).sum();
+    assertThat(rows + shaped.dead().count()).isEqualTo(shaped.taken());
+  }
+
+  @Provide
+  Arbitrary<byte[]> wild() {
+    Arbitrary<String> pieces =
+        Arbitraries.of(
+            "2026-05-03T06:14:09",
+            " ",
+            "gate-1/Stop",
+            "card=",
+            "ms=",
+            "42",
+            "\"",
+            "\\",
+            "\n",
+            "\r",
+            "-",
+            "/",
+            "é");
+    return pieces
+        .list()
+        .ofMaxSize(40)
+        .map(
+            parts -> {
+              byte[] data = String.join("", parts).getBytes(StandardCharsets.UTF_8);
+              for (int i = 7; i < data.length; i += 31) {
+                data[i] ^= (byte) (i * 37);
+              }
+              return data;
+            });
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      quoteCharacter = '`',
+      value = {
+        "{a} {b         | 4 | this field has no closing brace",
+        "{a} b}         | 5 | this closing brace opens nowhere",
+        "{a}{b}         | 3 | two fields stand side by side, so nothing says where the first one ends",
+        "{a:itn}        | 3 | there is no type 'itn'",
+        "{a} {a}        | 5 | a second field is named 'a'",
+        "{1a}           | 1 | '1a' is not a name",
+        "{a:timestamp 'yyyy-MM-dd HH:mm'} | 14 | the format has no zone, so the instant is not known",
+        "{a:timestamp 'yyyy-QQQQQQ Z'}    | 14 | `this is not a date pattern: Too many pattern letters: Q`",
+        "{a:timestamp @Mars}              | 14 | there is no time zone 'Mars'",
+        "{a:int 'x'} {b}                  | 1  | only timestamps and dates have a format or a zone",
+        "nothing                          | 0  | the template names no field",
+      })
+  void mistakesInATemplateSayWhere(String template, int offset, String message) {
+    int[] place = {-1};
+    List<String> messages = new ArrayList<>();
+    Diagnostics diagnostics =
+        Diagnostics.of("test")
+            .about(
+                "test",
+                (path, at, length) -> {
+                  place[0] = place[0] < 0 ? at : place[0];
+                  return Optional.empty();
+                });
+    new TemplateParser(template, Path.ROOT, diagnostics).parse();
+    diagnostics.all().forEach(d -> messages.add(d.message()));
+    assertThat(messages).containsExactly(message);
+    assertThat(place[0]).isEqualTo(offset);
+  }
+
+  @Test
+  void aFieldWithoutAQuestionMarkIsAlwaysThere() {
+    Diagnostics diagnostics = Diagnostics.of("test");
+    List<Object> pieces = new TemplateParser("{a} {b?}", Path.ROOT, diagnostics).parse();
+    assertThat(new TemplateStep(pieces).output().columns())
+        .containsExactly(Column.required("a", Type.Scalar.TEXT), Column.of("b", Type.Scalar.TEXT));
+  }
+}

@@ -1,0 +1,252 @@
+package io.wexrun.duckdb;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
+
+import io.wexrun.contract.TargetContract;
+import io.wexrun.core.batch.Batch;
+import io.wexrun.core.batch.DoubleVector;
+import io.wexrun.core.batch.LongVector;
+import io.wexrun.core.batch.Rows;
+import io.wexrun.core.batch.TextVector;
+import io.wexrun.core.batch.Vector;
+import io.wexrun.core.batch.Vectors;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.Records;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Schema;
+import io.wexrun.core.schema.Type;
+import io.wexrun.core.schema.Type.Scalar;
+import io.wexrun.core.target.Answer;
+import io.wexrun.core.target.Flush;
+import io.wexrun.core.target.Store;
+import io.wexrun.core.target.Target;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.List;
+import java.util.Map;
+import java.util.SplittableRandom;
+import java.util.stream.IntStream;
+import org.junit.jupiter.api.AfterEach;
+import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+
+class DuckDbStoreTest extends TargetContract {
+  @TempDir private Path folder;
+  private Store store;
+
+  @BeforeEach
+  void openStore() {
+    store = open();
+  }
+
+  private Store open() {
+    return new DuckDbConnector().open("warehouse", DuckDbConnector.file("w.db"), folder);
+  }
+
+  @AfterEach
+  void closeStore() {
+    store.close();
+  }
+
+  @Override
+  protected Target open(String pipeline) {
+    store.close();
+    store = open();
+    return store.target(pipeline, new Table("rows", "warehouse", SCHEMA, Map.of()));
+  }
+
+  @Override
+  protected List<String> committed() {
+    return store.query("select key from rows").rows().stream()
+        .map(row -> (String) row.get(0))
+        .toList();
+  }
+
+  private static Batch batch(Schema schema, List<Vector> columns, int rows) {
+    int[] places = IntStream.range(0, rows).toArray();
+    Records records = Records.numbered(null, places, places, rows, 0, true);
+    return new Batch(schema, columns, rows, records, places);
+  }
+
+  private void load(Schema schema, Rows rows) {
+    try (Target target = store.target("p", new Table("t", "warehouse", schema, Map.of()))) {
+      target.stage(new Flush(List.of(new Flush.Part(A, 99, rows)))).commit();
+    }
+  }
+
+  private static LongVector longs(Long... values) {
+    LongVector vector = new LongVector(values.length);
+    Arrays.stream(values)
+        .forEach(
+            v -> {
+              if (v == null) {
+                vector.appendAbsent();
+              } else {
+                vector.append(v);
+              }
+            });
+    return vector;
+  }
+
+  private static TextVector texts(String... values) {
+    TextVector vector = new TextVector(values.length, 16);
+    Arrays.stream(values)
+        .forEach(
+            v -> {
+              if (v == null) {
+                vector.appendAbsent();
+              } else {
+                vector.append(v);
+              }
+            });
+    return vector;
+  }
+
+  @Test
+  void everyTypeArrivesAsItself() {
+    DoubleVector doubles = new DoubleVector(2);
+    doubles.append(2.5);
+    doubles.appendAbsent();
+    List<Type> types =
+        List.of(
+            Scalar.BOOL,
+            Scalar.INT,
+            Scalar.LONG,
+            Scalar.DOUBLE,
+            new Type.Decimal(6, 2),
+            Scalar.TEXT,
+            Scalar.BYTES,
+            Scalar.TIMESTAMP,
+            Scalar.DATE,
+            Scalar.UUID,
+            Scalar.JSON);
+    List<Vector> columns =
+        List.of(
+            longs(1L, null),
+            longs(-7L, null),
+            longs(Long.MIN_VALUE + 1, null),
+            doubles,
+            longs(-1250L, null),
+            texts("zé 日", null),
+            texts("\u0001x", null),
+            longs(1_777_788_849_118_000L, null),
+            longs(20_576L, null),
+            texts("123e4567-e89b-12d3-a456-426614174000", null),
+            texts("{\"a\": [1]}", null));
+    Schema schema =
+        new Schema(
+            IntStream.range(0, types.size())
+                .mapToObj(i -> Column.of("at " + i, types.get(i)))
+                .toList());
+    load(schema, Rows.all(batch(schema, columns, 2)));
+    Answer answer = store.query("select * from t");
+    assertThat(answer.rows().get(0).stream().map(String::valueOf))
+        .containsExactly(
+            "true",
+            "-7",
+            "-9223372036854775807",
+            "2.5",
+            "-12.50",
+            "zé 日",
+            "0178",
+            "2026-05-03T06:14:09.118Z",
+            "2026-05-03",
+            "123e4567-e89b-12d3-a456-426614174000",
+            "{\"a\": [1]}");
+    assertThat(answer.rows().get(1)).containsOnlyNulls();
+    assertThat(answer.columns().get(3)).isEqualTo("at 3");
+  }
+
+  @Test
+  void selectedRowsArriveWithTheirAbsentValues() {
+    SplittableRandom dice = new SplittableRandom(11);
+    Schema schema =
+        Schema.of(
+            Column.of("n", Scalar.LONG), Column.of("s", Scalar.TEXT), Column.of("b", Scalar.BOOL));
+    int count = 5000;
+    List<Vector> columns =
+        List.of(
+            Vectors.forType(Scalar.LONG, 1),
+            Vectors.forType(Scalar.TEXT, 1),
+            Vectors.forType(Scalar.BOOL, 1));
+    List<List<Object>> expected = new ArrayList<>();
+    int[] selected = new int[count];
+    int chosen = 0;
+    for (int i = 0; i < count; i++) {
+      boolean absent = dice.nextInt(5) == 0;
+      String text = "x".repeat(dice.nextInt(30)) + i;
+      if (absent) {
+        columns.forEach(Vector::appendAbsent);
+      } else {
+        ((LongVector) columns.get(0)).append(i);
+        ((TextVector) columns.get(1)).append(text);
+        ((LongVector) columns.get(2)).append(i % 2);
+      }
+      if (dice.nextInt(4) > 0) {
+        selected[chosen++] = i;
+        expected.add(
+            absent ? Arrays.asList(null, null, null) : List.of((long) i, text, i % 2 == 1));
+      }
+    }
+    load(schema, Rows.of(batch(schema, columns, count), selected, chosen));
+    assertThat(store.query("select * from t").rows()).isEqualTo(expected);
+  }
+
+  @Test
+  void aTableWithOtherColumnsIsRefusedWithBoth() {
+    store.query("create table rows (key varchar, extra integer)");
+    assertThatThrownBy(() -> store.target("p", new Table("rows", "warehouse", SCHEMA, Map.of())))
+        .isInstanceOf(OutsideException.class)
+        .hasMessageContaining("it has    key VARCHAR, extra INTEGER")
+        .hasMessageContaining("expected  key VARCHAR");
+  }
+
+  @Test
+  void aRowThatTheStoreRefusesLeavesNothingBehind() {
+    Schema schema = Schema.of(Column.required("key", Scalar.TEXT));
+    try (Target target = store.target("p", new Table("t", "warehouse", schema, Map.of()))) {
+      Rows rows = Rows.all(batch(schema, List.of(texts("a", null)), 2));
+      Flush flush = new Flush(List.of(new Flush.Part(A, 2, rows)));
+      assertThatThrownBy(() -> target.stage(flush))
+          .isInstanceOf(OutsideException.class)
+          .hasMessageContaining("cannot load rows into table t in store warehouse")
+          .hasMessageContaining("NOT NULL");
+    }
+    assertThat(store.query("select * from t").rows()).isEmpty();
+    assertThat(store.query("select * from wexrun.progress").rows()).isEmpty();
+  }
+
+  @Test
+  void aQueryThatIsNotSqlIsToldInTheStoresWords() {
+    assertThatThrownBy(() -> store.query("selec 1"))
+        .isInstanceOf(OutsideException.class)
+        .hasMessageContaining("does not take the query")
+        .hasMessageContaining("syntax error");
+  }
+
+  @Test
+  void aFileThatIsNoDatabaseIsToldWithItsName() throws Exception {
+    Files.writeString(folder.resolve("text.db"), "hello ".repeat(2000));
+    assertThatThrownBy(
+            () -> new DuckDbConnector().open("x", DuckDbConnector.file("text.db"), folder))
+        .isInstanceOf(OutsideException.class)
+        .hasMessageContaining("cannot open store x (" + folder.resolve("text.db") + ")");
+  }
+
+  @Test
+  void progressIsKeptShort() {
+    for (int i = 0; i < 5; i++) {
+      try (Target target = open("p")) {
+        target.stage(flush(part(A, i, i + 1))).commit();
+      }
+    }
+    open("p").close();
+    assertThat(store.query("select source, position from wexrun.progress").rows())
+        .isEqualTo(List.of(List.of("a.log", 5L)));
+  }
+}

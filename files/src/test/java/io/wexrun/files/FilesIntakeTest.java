@@ -1,0 +1,209 @@
+package io.wexrun.files;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
+
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.Intake;
+import io.wexrun.core.intake.Records;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Settings;
+import java.io.IOException;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.nio.file.StandardOpenOption;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.TreeMap;
+import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+
+class FilesIntakeTest {
+  @TempDir private Path folder;
+  private final Map<SourcePartition, Long> positions = new TreeMap<>();
+
+  @BeforeEach
+  void makeFolder() throws IOException {
+    Files.createDirectories(folder.resolve("in/deep"));
+  }
+
+  private void write(String name, String text) throws IOException {
+    Files.writeString(
+        folder.resolve(name), text, StandardOpenOption.CREATE, StandardOpenOption.APPEND);
+  }
+
+  private Intake open(Settings settings) {
+    return new FilesConnector().open(settings, folder, positions);
+  }
+
+  private Intake open(String pattern) {
+    return open(FilesIntake.matching(pattern));
+  }
+
+  /** Polls until drained; the records as {@code source@position text}. */
+  private List<String> drain(Intake intake) {
+    List<String> found = new ArrayList<>();
+    while (true) {
+      Optional<Block> block = intake.poll(Duration.ofMillis(1));
+      if (block.isEmpty()) {
+        if (intake.drained()) {
+          return found;
+        }
+        continue;
+      }
+      Records records = block.get().records();
+      for (int i = 0; i < records.count(); i++) {
+        String text = new String(records.bytes(i), StandardCharsets.UTF_8);
+        found.add(block.get().source() + "@" + records.position(i) + " " + text);
+      }
+      assertThat(block.get().first()).isEqualTo(positions.getOrDefault(block.get().source(), 0L));
+      positions.put(block.get().source(), block.get().end());
+    }
+  }
+
+  @Test
+  void everyMatchingFileIsASourceOfLines() throws IOException {
+    write("in/a.log", "one\ntwo\r\n");
+    write("in/b.log", "three\n");
+    write("in/c.txt", "no\n");
+    assertThat(drain(open("in/*.log")))
+        .containsExactlyInAnyOrder("in/a.log@0 one", "in/a.log@4 two", "in/b.log@0 three");
+  }
+
+  @Test
+  void aRunGoesOnWhereTheLastOneEnded() throws IOException {
+    write("in/a.log", "one\n");
+    drain(open("in/*.log"));
+    write("in/a.log", "two\n");
+    assertThat(drain(open("in/*.log"))).containsExactly("in/a.log@4 two");
+    assertThat(drain(open("in/*.log"))).isEmpty();
+  }
+
+  @Test
+  void filesAreFollowedAsTheyGrowAndNewOnesAreFound() throws IOException {
+    write("in/a.log", "one\n");
+    Intake intake = open("in/*.log");
+    assertThat(drain(intake)).hasSize(1);
+    write("in/a.log", "two\nthr");
+    write("in/b.log", "new\n");
+    assertThat(drain(intake)).containsExactlyInAnyOrder("in/a.log@4 two", "in/b.log@0 new");
+    write("in/a.log", "ee\n");
+    assertThat(drain(intake)).containsExactly("in/a.log@8 three");
+    assertThat(intake.poll(Duration.ofMillis(1))).isEmpty();
+  }
+
+  @Test
+  void anUnfinishedLineWaitsAndIsTold() throws IOException {
+    write("in/a.log", "one\nrest");
+    Intake intake = open("in/*.log");
+    assertThat(drain(intake)).containsExactly("in/a.log@0 one");
+    assertThat(intake.notices())
+        .containsExactly(
+            "in/a.log: 4 bytes stand after the last line end; they are taken when their line ends"
+                + " (or now, with last-line: take)");
+    assertThat(intake.notices()).isEmpty();
+  }
+
+  @Test
+  void anUnfinishedLineIsTakenIfAsked() throws IOException {
+    write("in/a.log", "one\nrest");
+    assertThat(drain(open(FilesIntake.matching("in/*.log").with("last-line", "take"))))
+        .containsExactly("in/a.log@0 one", "in/a.log@4 rest");
+  }
+
+  @Test
+  void linesLongerThanABlockStayWhole() throws IOException {
+    String longLine = "x".repeat(3 << 20);
+    write("in/a.log", "one\n" + longLine + "\ntwo\n");
+    assertThat(drain(open("in/a.log")))
+        .containsExactly(
+            "in/a.log@0 one", "in/a.log@4 " + longLine, "in/a.log@" + ((3 << 20) + 5) + " two");
+  }
+
+  @Test
+  void memoryIsBoundedEvenIfALineNeverEnds() throws IOException {
+    write("in/a.log", "x".repeat(40 << 20) + "\nnext\n");
+    List<String> records = drain(open("in/a.log"));
+    assertThat(records).hasSize(4).last().asString().endsWith(" next");
+    assertThat(records.stream().mapToInt(String::length).max().orElse(0)).isLessThan(17 << 20);
+  }
+
+  @Test
+  void aFileThatHasShrunkIsNotReadAsIfItWereTheOldOne() throws IOException {
+    write("in/a.log", "one\ntwo\n");
+    drain(open("in/*.log"));
+    Files.writeString(folder.resolve("in/a.log"), "new\n");
+    assertThatThrownBy(() -> drain(open("in/*.log")))
+        .isInstanceOf(OutsideException.class)
+        .hasMessageContaining("has shrunk to 4 bytes, but 8 were read");
+  }
+
+  @Test
+  void aFileThatIsGoneIsTold() throws IOException {
+    write("in/a.log", "one\n");
+    write("in/b.log", "two\n");
+    Intake intake = open("in/*.log");
+    drain(intake);
+    Files.delete(folder.resolve("in/a.log"));
+    write("in/b.log", "three\n");
+    assertThat(drain(intake)).containsExactly("in/b.log@4 three");
+    assertThat(intake.notices())
+        .containsExactly("in/a.log is gone; what was not read of it is lost to the pipeline");
+  }
+
+  @Test
+  void noMatchIsTold() {
+    Intake intake = open("in/*.none");
+    assertThat(drain(intake)).isEmpty();
+    assertThat(intake.notices()).containsExactly("no file matches in/*.none");
+  }
+
+  @ParameterizedTest
+  @CsvSource({
+    "in/*.log, 1",
+    "in/**.log, 2",
+    "in/deep/x.log, 1",
+    "in/?.log, 1",
+    "'in/{a,deep/x}.log', 2",
+    "none/*.log, 0",
+    "in/[b-z].log, 0"
+  })
+  void patternsAreGlobs(String pattern, int matches) throws IOException {
+    write("in/a.log", "1\n");
+    write("in/deep/x.log", "2\n");
+    assertThat(new Pattern(folder, pattern).matches()).hasSize(matches);
+    String absolute =
+        folder.resolve(pattern.startsWith("in/") ? "in" : "none")
+            + pattern.replaceFirst("^[a-z]+", "");
+    assertThat(new Pattern(Path.of("/elsewhere"), absolute).matches()).hasSize(matches);
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "in/none.log | wait | missing-file there is no file",
+        "none/*.log  | wait | missing-file there is no folder",
+        "in/*.log    | tkae | bad-value 'tkae' is neither wait nor take",
+        "in/*.none   | wait | no-file-yet no file matches in/*.none yet",
+      })
+  void whatIsWrongIsFoundBeforeTheRun(String pattern, String lastLine, String told)
+      throws IOException {
+    write("in/a.log", "1\n");
+    Diagnostics diagnostics = Diagnostics.of("test");
+    Settings settings = FilesIntake.matching(pattern).with("last-line", lastLine);
+    new FilesConnector().check(settings, folder, io.wexrun.core.diagnose.Path.ROOT, diagnostics);
+    assertThat(diagnostics.all()).hasSize(1);
+    assertThat(diagnostics.all().get(0).code() + " " + diagnostics.all().get(0).message())
+        .startsWith(told);
+  }
+}

@@ -1,0 +1,203 @@
+package io.wexrun.project;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
+
+import io.wexrun.core.dead.DeadLetter;
+import io.wexrun.core.dead.Reason;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.run.RunOptions;
+import io.wexrun.core.tally.Tally;
+import io.wexrun.queue.Producer;
+import io.wexrun.state.WorkspaceState;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Path;
+import java.sql.DriverManager;
+import java.sql.SQLException;
+import java.util.List;
+import java.util.Map;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+
+class WorkspaceTest {
+  private static final String LINES =
+      """
+      scan card=A ms=41 " day pass "
+      scan card=B ms=- "x"
+      fault card=C ms=7 "barrier stuck"
+      scan card= ms=1 "x"
+      ping card=D ms=1 "x"
+      ping card=E ms=950 "x"
+      broken
+      """;
+
+  @TempDir private Path path;
+
+  private static void drain(Workspace workspace, String... names) throws InterruptedException {
+    try (WorkspaceRun run = workspace.run(RunOptions.untilDrained(true), names)) {
+      run.await();
+    }
+  }
+
+  private static List<List<Object>> query(Workspace workspace, String sql) {
+    return workspace.query("warehouse", sql).rows();
+  }
+
+  private static void requireAllThere(Workspace workspace) {
+    assertThat(query(workspace, "select card, ms from scans order by card"))
+        .isEqualTo(List.of(List.of("A", 42), List.of("B", 0), List.of("C", 8), List.of("E", 951)));
+    assertThat(query(workspace, "select card, note from faults order by card"))
+        .isEqualTo(List.of(List.of("C", "barrier stuck"), List.of("E", "x")));
+    Tally tally = workspace.tally("gate-load");
+    assertThat(tally.balanced()).isTrue();
+    assertThat(tally.counts().taken()).isEqualTo(7);
+    assertThat(tally.counts().copied()).isEqualTo(2);
+    assertThat(tally.counts().dropped()).isEqualTo(1);
+    assertThat(tally.counts().loaded()).isEqualTo(Map.of("scans", 4L, "faults", 2L));
+    assertThat(tally.counts().dead())
+        .isEqualTo(Map.of(Reason.MISSING_FIELD, 1L, Reason.NO_MATCH, 1L));
+  }
+
+  @Test
+  void linesGoThroughTheQueueIntoTheTables() throws InterruptedException {
+    Folder.of(path).write("in/a.log", LINES);
+    try (Workspace workspace = Workspace.open(path)) {
+      drain(workspace);
+      requireAllThere(workspace);
+      assertThat(workspace.tally("gate-intake").counts().loaded())
+          .isEqualTo(Map.of("gate-events", 7L));
+      List<DeadLetter> letters = workspace.deadLetters("gate-load");
+      assertThat(letters)
+          .extracting(DeadLetter::text)
+          .containsExactlyInAnyOrder("broken", "scan card= ms=1 \"x\"");
+      assertThat(letters)
+          .extracting(DeadLetter::step)
+          .containsExactlyInAnyOrder("shape[0].template", "shape[1].require");
+      drain(workspace);
+      requireAllThere(workspace);
+    }
+  }
+
+  @Test
+  void theSameWorkspaceMadeInJavaDoesTheSame() throws InterruptedException {
+    new Folder(path).write("in/a.log", LINES);
+    try (Workspace workspace = DefinitionTest.inJava(path)) {
+      drain(workspace);
+      requireAllThere(workspace);
+    }
+  }
+
+  @Test
+  void pipelinesMayRunOneAfterTheOther() throws InterruptedException {
+    Folder.of(path).write("in/a.log", LINES);
+    try (Workspace workspace = Workspace.open(path)) {
+      drain(workspace, "gate-intake");
+      assertThat(workspace.tally("gate-load").counts().taken()).isZero();
+      drain(workspace, "gate-load");
+      requireAllThere(workspace);
+      assertThatThrownBy(() -> drain(workspace, "nope")).hasMessage("there is no pipeline nope");
+    }
+  }
+
+  @Test
+  void aProgramMayFeedTheQueueWhileThePipelineRuns() throws InterruptedException {
+    Folder.of(path);
+    try (Workspace workspace = Workspace.open(path);
+        Producer producer = workspace.queue("gate-events").producer();
+        WorkspaceRun run = workspace.run(RunOptions.untilDrained(false), "gate-load")) {
+      for (String line : LINES.split("\n")) {
+        producer.append(line.getBytes(StandardCharsets.UTF_8));
+      }
+      producer.flush();
+      while (run.progress().get("gate-load").taken() < 7) {
+        Thread.onSpinWait();
+      }
+      run.close();
+      requireAllThere(workspace);
+    }
+  }
+
+  @Test
+  void aPipelineRunsOnlyOnceAtATime() {
+    Folder.of(path);
+    try (Workspace workspace = Workspace.open(path);
+        Workspace another = Workspace.open(path);
+        WorkspaceRun run = workspace.run(RunOptions.untilDrained(false), "gate-intake")) {
+      assertThat(run.ended()).isFalse();
+      assertThatThrownBy(() -> another.run(RunOptions.untilDrained(true), "gate-intake"))
+          .isInstanceOf(OutsideException.class)
+          .hasMessageContaining(
+              "pipeline gate-intake is held by process " + ProcessHandle.current().pid());
+    }
+  }
+
+  @Test
+  void queuesAndDeadLettersCanBeReadWhileARunGoesOn() throws InterruptedException {
+    Folder.of(path).write("in/a.log", LINES);
+    try (Workspace workspace = Workspace.open(path);
+        Workspace another = Workspace.open(path)) {
+      drain(workspace);
+      try (WorkspaceRun run = workspace.run(RunOptions.untilDrained(false))) {
+        assertThat(another.readQueue("gate-events").orElseThrow().describe()).hasSize(4);
+        assertThat(another.deadLetters("gate-load")).hasSize(2);
+        assertThat(another.tally("gate-load").counts().taken()).isEqualTo(7);
+        assertThat(run.ended()).isFalse();
+      }
+    }
+  }
+
+  @Test
+  void aPipelineChangedAfterACrashFirstFinishesWhatItBegan() throws InterruptedException {
+    String direct =
+        """
+        pipeline: direct
+        intake: {files: 'in/*.log'}
+        shape:
+          - template: '{event} card={card} ms={ms:int?} "{note}"'
+        route:
+          - when: event == "scan"
+            to: scans
+          - otherwise: dead
+        """;
+    Folder folder =
+        Folder.of(path)
+            .write("pipelines/gates.yaml", direct)
+            .write(
+                "in/a.log",
+                "scan card=A ms=1 \"\"\nfault card=B ms=2 \"\"\nscan card=C ms=3 \"\"\n");
+    try (Workspace workspace = Workspace.open(path)) {
+      drain(workspace);
+    }
+    // As after a crash between the targets' commits and the tally: the books know nothing of it.
+    try (WorkspaceState state = WorkspaceState.open(path.resolve(".wexrun/state.db"))) {
+      assertThat(state.text("direct")).isPresent();
+    }
+    forgetTally();
+    folder
+        .write("pipelines/gates.yaml", direct.replace("scan\"", "fault\""))
+        .append("in/a.log", "scan card=D ms=4 \"\"\nfault card=E ms=5 \"\"\n");
+    try (Workspace workspace = Workspace.open(path)) {
+      drain(workspace);
+      assertThat(query(workspace, "select card from scans order by card"))
+          .isEqualTo(List.of(List.of("A"), List.of("C"), List.of("E")));
+      assertThat(workspace.deadLetters("direct"))
+          .extracting(l -> l.text().substring(0, 12))
+          .containsExactly("fault card=B", "scan card=D ".substring(0, 12));
+      Tally tally = workspace.tally("direct");
+      assertThat(tally.counts().taken()).isEqualTo(5);
+      assertThat(tally.balanced()).isTrue();
+    }
+  }
+
+  private void forgetTally() {
+    try (var connection =
+            DriverManager.getConnection("jdbc:sqlite:" + path.resolve(".wexrun/state.db"));
+        var statement = connection.createStatement()) {
+      for (String table : List.of("source_tally", "loaded_tally", "dead_tally")) {
+        statement.execute("delete from " + table);
+      }
+    } catch (SQLException e) {
+      throw new AssertionError(e);
+    }
+  }
+}
