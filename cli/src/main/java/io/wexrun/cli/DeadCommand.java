@@ -213,11 +213,11 @@ final class DeadCommand implements Callable<Integer> {
     String head = String.format("%9s  ", Terminal.count(sum.count));
     terminal.out.println(
         head
-            + terminal.style(Terminal.Style.BAD, code)
+            + terminal.style(Terminal.Style.BAD, String.format("%-15s", code))
             + "  "
             + Terminal.brief(sum.example.detail(), 110));
     String raw =
-        sum.example.raw().length == 0 ? "(an empty line)" : Terminal.brief(sum.example.text(), 118);
-    terminal.out.println(" ".repeat(11) + terminal.style(Terminal.Style.DIM, raw));
+        sum.example.raw().length == 0 ? "(an empty line)" : Terminal.brief(sum.example.text(), 108);
+    terminal.out.println(" ".repeat(28) + terminal.style(Terminal.Style.DIM, raw));
   }
 }

@@ -88,7 +88,7 @@ final class DemoCommand implements Callable<Integer> {
 
   private void show(Workspace workspace, List<Tally> tallies) {
     heading("The books");
-    TallyCommand.show(tallies, terminal);
+    TallyCommand.showTable(tallies, terminal);
     heading("Dead letters, by reason, with one example each");
     DeadCommand.summarise(workspace, terminal);
     heading("Three rows of table scans");

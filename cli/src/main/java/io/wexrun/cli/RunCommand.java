@@ -81,6 +81,16 @@ final class RunCommand implements Callable<Integer> {
       Watch.since(before, workspace)
           .forEach((name, taken) -> terminal.say(name + ": " + Terminal.count(taken) + " taken"));
       TallyCommand.show(tallies, terminal);
+      tallies.stream()
+          .filter(t -> t.counts().allDead() * 2 > t.counts().taken())
+          .forEach(
+              t ->
+                  terminal.say(
+                      "most records of "
+                          + t.pipeline()
+                          + " died: 'wexrun dead "
+                          + t.pipeline()
+                          + "' says why"));
     }
     return tallies.stream().allMatch(Tally::balanced) ? ExitCode.DONE : ExitCode.UNBALANCED;
   }

@@ -75,6 +75,12 @@ final class TallyCommand implements Callable<Integer> {
 
   /** Writes the books as a table, and where the loaded and the dead went. */
   static void show(List<Tally> tallies, Terminal terminal) {
+    showTable(tallies, terminal);
+    showShares(tallies, terminal);
+  }
+
+  /** Writes the books as a table. */
+  static void showTable(List<Tally> tallies, Terminal terminal) {
     List<List<String>> rows = new ArrayList<>();
     for (Tally tally : tallies) {
       rows.add(
@@ -92,6 +98,9 @@ final class TallyCommand implements Callable<Integer> {
                   : terminal.style(Terminal.Style.BAD, "NOT BALANCED")));
     }
     terminal.table(HEADER, NUMERIC, rows);
+  }
+
+  private static void showShares(List<Tally> tallies, Terminal terminal) {
     terminal.out.println();
     for (Tally tally : tallies) {
       String sources = tally.sources() == 1 ? "1 source" : tally.sources() + " sources";

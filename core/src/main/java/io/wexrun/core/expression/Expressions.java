@@ -10,6 +10,7 @@ import io.wexrun.core.diagnose.Path;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import java.util.Optional;
+import java.util.Set;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 
@@ -21,11 +22,23 @@ public final class Expressions {
           "found no matching overload for '([^']+)' applied to '\\(([^)]*)\\)'.*", Pattern.DOTALL);
 
   private final Schema schema;
+  private final Set<String> doubtful;
   private CelCompiler compiler;
 
   /** A compiler of expressions on the columns of {@code schema}. */
   public Expressions(Schema schema) {
+    this(schema, Set.of());
+  }
+
+  /**
+   * A compiler of expressions on the columns of {@code schema}.
+   *
+   * @param doubtful fields that a step with a mistake would give: that they are unknown is not told
+   *     again
+   */
+  public Expressions(Schema schema, Set<String> doubtful) {
     this.schema = schema;
+    this.doubtful = doubtful;
   }
 
   /**
@@ -84,6 +97,9 @@ public final class Expressions {
     Matcher unknown = UNKNOWN.matcher(issue.getMessage());
     if (unknown.matches()) {
       String name = unknown.group(1);
+      if (doubtful.contains(name)) {
+        return;
+      }
       diagnostics.error(
           "unknown-field",
           path,

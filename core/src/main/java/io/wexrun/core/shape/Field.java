@@ -28,8 +28,26 @@ import java.util.UUID;
  * @param format for timestamps and dates, if not ISO 8601
  * @param zone for timestamps without a zone; null if they must have one
  */
-record Field(
-    String name, Type type, boolean optional, Optional<DateTimeFormatter> format, Zone zone) {
+record Field(String name, Type type, boolean optional, Optional<Format> format, Zone zone) {
+
+  /**
+   * A format of times.
+   *
+   * @param pattern as written
+   * @param formatter what reads it
+   */
+  record Format(String pattern, DateTimeFormatter formatter) {}
+
+  /** How often a text occurs in values of this field by their format. */
+  int occurrences(Literal text) {
+    byte[] pattern = format.map(Format::pattern).orElse("").getBytes(StandardCharsets.UTF_8);
+    int count = 0;
+    for (int at = text.find(pattern, 0, pattern.length); at >= 0; count++) {
+      int next = text.match(pattern, at, pattern.length);
+      at = text.find(pattern, next, pattern.length);
+    }
+    return count;
+  }
 
   /** Whether the value is only passed over. */
   boolean skipped() {
@@ -90,7 +108,7 @@ record Field(
       return Times.instant(data, from, to, zone);
     }
     try {
-      TemporalAccessor parsed = format.get().parse(text(data, from, to));
+      TemporalAccessor parsed = format.get().formatter().parse(text(data, from, to));
       if (parsed.isSupported(ChronoField.INSTANT_SECONDS)) {
         return Instants.micros(Instant.from(parsed));
       }
@@ -109,7 +127,7 @@ record Field(
       return Times.date(data, from, to);
     }
     try {
-      return LocalDate.parse(text(data, from, to), format.get()).toEpochDay();
+      return LocalDate.parse(text(data, from, to), format.get().formatter()).toEpochDay();
     } catch (DateTimeException e) {
       return Numbers.NONE;
     }

@@ -37,15 +37,20 @@ final class Router {
   private final Set<String> targets = new LinkedHashSet<>();
   private final Set<String> asked = new LinkedHashSet<>();
 
-  /** Compiles a route against the fields that the shape gives. */
+  /**
+   * Compiles a route against the fields that the shape gives.
+   *
+   * @param doubtful fields that steps with mistakes would give
+   */
   static Router compile(
       List<Route> route,
       Schema fields,
+      Set<String> doubtful,
       Function<String, Optional<Destination>> destinations,
       List<String> known,
       Diagnostics diagnostics) {
     Router router = new Router();
-    Expressions expressions = new Expressions(fields);
+    Expressions expressions = new Expressions(fields, doubtful);
     Path path = Path.ROOT.key("route");
     boolean open = true;
     for (int i = 0; i < route.size(); i++) {
@@ -65,7 +70,7 @@ final class Router {
       }
       boolean keyed = false;
       for (String name : entry.to()) {
-        keyed |= router.target(name, entry, at, fields, destinations, known, diagnostics);
+        keyed |= router.target(name, entry, at, fields, doubtful, destinations, known, diagnostics);
       }
       Key key = router.key(entry, at, keyed, diagnostics);
       boolean dead = entry.to().contains(Route.DEAD);
@@ -91,6 +96,7 @@ final class Router {
       Route entry,
       Path at,
       Schema fields,
+      Set<String> doubtful,
       Function<String, Optional<Destination>> destinations,
       List<String> known,
       Diagnostics diagnostics) {
@@ -115,7 +121,7 @@ final class Router {
     }
     targets.add(name);
     if (destination.get() instanceof Destination.Rows rows) {
-      tables.put(name, TableFit.compile(fields, rows.table(), at, diagnostics));
+      tables.put(name, TableFit.compile(fields, doubtful, rows.table(), at, diagnostics));
       return false;
     }
     return true;

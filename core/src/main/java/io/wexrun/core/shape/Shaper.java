@@ -15,6 +15,7 @@ import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import java.util.ArrayList;
+import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -77,17 +78,19 @@ public final class Shaper {
       Diagnostics diagnostics) {
     List<PlacedStep> steps = new ArrayList<>();
     List<String> onLibrary = new ArrayList<>();
+    Set<String> doubtful = new HashSet<>();
     Schema schema = Schema.EMPTY;
     Path shape = Path.ROOT.key("shape");
     for (int i = 0; i < pipeline.shape().size(); i++) {
       StepDefinition definition = pipeline.shape().get(i);
       Path path = shape.index(i).key(definition.kind());
-      for (Step step : compile(definition, i, schema, path, diagnostics, onLibrary)) {
+      for (Step step : compile(definition, i, schema, path, diagnostics, doubtful, onLibrary)) {
         steps.add(new PlacedStep(step, path.toString()));
         schema = step.output();
       }
     }
-    Router router = Router.compile(pipeline.route(), schema, destinations, known, diagnostics);
+    Router router =
+        Router.compile(pipeline.route(), schema, doubtful, destinations, known, diagnostics);
     return new Shaper(steps, router, longest(pipeline, diagnostics), List.copyOf(onLibrary));
   }
 
@@ -97,6 +100,7 @@ public final class Shaper {
       Schema input,
       Path path,
       Diagnostics diagnostics,
+      Set<String> doubtful,
       List<String> onLibrary) {
     if (definition instanceof StepDefinition.Template template) {
       int before = diagnostics.errors();
@@ -131,12 +135,15 @@ public final class Shaper {
     Schema schema = input;
     for (Map.Entry<String, String> set : ((StepDefinition.Set) definition).fields().entrySet()) {
       Optional<Expression> expression =
-          new Expressions(schema).compile(set.getValue(), path.key(set.getKey()), diagnostics);
+          new Expressions(schema, doubtful)
+              .compile(set.getValue(), path.key(set.getKey()), diagnostics);
       if (expression.isPresent()) {
         Step step = new SetStep(schema, set.getKey(), expression.get());
         expression.get().onLibrary().forEach(part -> onLibrary.add(set.getKey() + ": " + part));
         steps.add(step);
         schema = step.output();
+      } else {
+        doubtful.add(set.getKey());
       }
     }
     return steps;

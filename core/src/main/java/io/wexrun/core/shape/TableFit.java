@@ -17,6 +17,7 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
 import java.util.OptionalInt;
+import java.util.Set;
 
 /** Brings shaped rows to the columns of a table, by name. */
 final class TableFit {
@@ -32,13 +33,17 @@ final class TableFit {
   }
 
   /** Checks that the fields fit the columns; mistakes go to {@code diagnostics} at {@code path}. */
-  static TableFit compile(Schema fields, Table table, Path path, Diagnostics diagnostics) {
+  static TableFit compile(
+      Schema fields, Set<String> doubtful, Table table, Path path, Diagnostics diagnostics) {
     List<Source> sources = new ArrayList<>();
     for (Column column : table.schema().columns()) {
       OptionalInt place = fields.find(column.name());
       Vector byDefault = byDefault(table, column);
       String where = "column '" + column.name() + "' of table '" + table.name() + "'";
       if (place.isEmpty()) {
+        if (doubtful.contains(column.name())) {
+          continue;
+        }
         if (column.required() && byDefault == null) {
           diagnostics.error(
               "missing-column",

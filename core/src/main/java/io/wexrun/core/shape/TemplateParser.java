@@ -135,7 +135,7 @@ final class TemplateParser {
     boolean optional = matcher.group(2) != null || matcher.group(4) != null;
     Type type = type(offset, matcher);
     Zone zone = zone(offset, matcher);
-    Optional<DateTimeFormatter> format = format(offset, matcher, type, zone != null);
+    Optional<Field.Format> format = format(offset, matcher, type, zone != null);
     pieces.add(new Field(name, type, optional, format, zone));
   }
 
@@ -174,8 +174,7 @@ final class TemplateParser {
     }
   }
 
-  private Optional<DateTimeFormatter> format(
-      int offset, Matcher matcher, Type type, boolean hasZone) {
+  private Optional<Field.Format> format(int offset, Matcher matcher, Type type, boolean hasZone) {
     String pattern = matcher.group(5);
     boolean timed = type == Type.Scalar.TIMESTAMP || type == Type.Scalar.DATE;
     if (!timed && (pattern != null || hasZone)) {
@@ -204,7 +203,7 @@ final class TemplateParser {
           "the format has no zone, so the instant is not known",
           "add a zone, as in {" + matcher.group(1) + ":timestamp '" + pattern + "' @UTC}");
     }
-    return Optional.of(formatter);
+    return Optional.of(new Field.Format(pattern, formatter));
   }
 
   private void error(int offset, int length, String message, String hint) {

@@ -19,8 +19,21 @@ import java.util.List;
  * make it slow. Each field takes the bytes up to where the text after it first occurs.
  */
 final class TemplateStep implements Step {
-  /** The field of a place, the text that ends it (null: the line's end), and whether in quotes. */
-  private record Part(Field field, Literal until, boolean quoted) {}
+  /**
+   * The field of a place, the text that ends it (null: the line's end), whether it stands in
+   * quotes, and how often the text that ends it occurs inside by the field's own format.
+   */
+  private record Part(Field field, Literal until, boolean quoted, int inside) {
+    /** Whether the value may be a date and a time with a blank between them. */
+    boolean mayHoldBlank() {
+      return field.type() == Type.Scalar.TIMESTAMP
+          && field.format().isEmpty()
+          && until.startsWith(' ');
+    }
+  }
+
+  /** The length of {@code yyyy-MM-dd}. */
+  private static final int DATE = 10;
 
   private static final int SHOWN = 60;
 
@@ -43,7 +56,7 @@ final class TemplateStep implements Step {
       Literal until = i + 1 < pieces.size() ? (Literal) pieces.get(i + 1) : null;
       boolean quoted =
           before != null && until != null && before.endsWith('"') && until.startsWith('"');
-      list.add(new Part(field, until, quoted));
+      list.add(new Part(field, until, quoted, until == null ? 0 : field.occurrences(until)));
       if (!field.skipped()) {
         columns.add(new Column(field.name(), field.type(), !field.optional()));
       }
@@ -114,10 +127,7 @@ final class TemplateStep implements Step {
       int end = to;
       int next = to;
       if (part.until() != null) {
-        end =
-            part.quoted()
-                ? part.until().findUnescaped(data, at, to)
-                : part.until().find(data, at, to);
+        end = end(part, data, at, to);
         if (end < 0) {
           noMatch(records, record, part, rejects);
           return false;
@@ -136,6 +146,22 @@ final class TemplateStep implements Step {
       return false;
     }
     return true;
+  }
+
+  /** Where the value that starts at {@code at} ends; -1 if what ends it is not there. */
+  private static int end(Part part, byte[] data, int at, int to) {
+    Literal until = part.until();
+    if (part.quoted()) {
+      return until.findUnescaped(data, at, to);
+    }
+    int end = until.find(data, at, to);
+    for (int i = 0; i < part.inside() && end >= 0; i++) {
+      end = until.find(data, until.match(data, end, to), to);
+    }
+    if (end - at == DATE && part.mayHoldBlank()) {
+      end = until.find(data, end + 1, to);
+    }
+    return end;
   }
 
   private static boolean append(Part part, byte[] data, int from, int to, Vector column) {

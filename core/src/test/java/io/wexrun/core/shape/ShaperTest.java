@@ -173,7 +173,7 @@ class ShaperTest {
             .table(scans())
             .queue("q")
             .route(
-                when("evnt == 'scan'").to("scans"),
+                when("evnt == 'scan' && slow").to("scans"),
                 when("card").to("scanz"),
                 Route.to("dead", "scans"),
                 Route.to("q").key("(("))
