@@ -53,7 +53,6 @@ final class DuckDbStore implements Store {
     this.file = file;
     Properties settings = new Properties();
     memory.ifPresent(limit -> settings.setProperty("memory_limit", limit));
-    settings.setProperty("preserve_insertion_order", "true");
     DuckDBConnection opened = null;
     try {
       opened = (DuckDBConnection) DriverManager.getConnection("jdbc:duckdb:" + file, settings);
@@ -136,7 +135,7 @@ final class DuckDbStore implements Store {
     return with(
         "connect",
         c -> {
-          DuckDBConnection other = (DuckDBConnection) c.duplicate();
+          DuckDBConnection other = c.duplicate();
           other.setAutoCommit(false);
           return other;
         });
@@ -151,6 +150,7 @@ final class DuckDbStore implements Store {
     with(
         "make table " + table.name(),
         c -> {
+          dropOrder(c);
           List<Column> there = columns(c, table.name());
           if (there.isEmpty()) {
             try (Statement statement = c.createStatement()) {
@@ -162,6 +162,16 @@ final class DuckDbStore implements Store {
           return null;
         });
     return new DuckDbTarget(this, pipeline, table);
+  }
+
+  /**
+   * Lets inserts write rows in any order, which takes a third off their cost: a table has no order.
+   * A process that only asks keeps the order in which rows came.
+   */
+  private static void dropOrder(Connection c) throws SQLException {
+    try (Statement statement = c.createStatement()) {
+      statement.execute("set preserve_insertion_order = false");
+    }
   }
 
   /** Names of the columns that a table has; empty if there is no such table. */

@@ -42,9 +42,10 @@ record Field(String name, Type type, boolean optional, Optional<Format> format, 
   int occurrences(Literal text) {
     byte[] pattern = format.map(Format::pattern).orElse("").getBytes(StandardCharsets.UTF_8);
     int count = 0;
-    for (int at = text.find(pattern, 0, pattern.length); at >= 0; count++) {
-      int next = text.match(pattern, at, pattern.length);
-      at = text.find(pattern, next, pattern.length);
+    long found = text.locate(pattern, 0, pattern.length);
+    while (found != Literal.NOWHERE) {
+      count++;
+      found = text.locate(pattern, Literal.end(found), pattern.length);
     }
     return count;
   }

@@ -6,10 +6,14 @@ import java.nio.charset.StandardCharsets;
 final class Literal {
   private final String text;
   private final byte[] bytes;
+  private final byte first;
+  private final boolean single;
 
   Literal(String text) {
     this.text = text.replaceAll("[ \t]+", " ");
     this.bytes = this.text.getBytes(StandardCharsets.UTF_8);
+    this.first = bytes[0];
+    this.single = bytes.length == 1;
   }
 
   String text() {
@@ -39,38 +43,65 @@ final class Literal {
     return at;
   }
 
-  /** Where the text first starts in {@code data[from, to)}; -1 if nowhere. */
-  int find(byte[] data, int from, int to) {
-    byte first = bytes[0];
-    if (first == ' ') {
+  /** What {@link #locate} returns if the text is nowhere. */
+  static final long NOWHERE = -1;
+
+  /** Where the text starts, from what {@link #locate} returned. */
+  static int start(long located) {
+    return (int) (located >>> 32);
+  }
+
+  /** Where the text ends, from what {@link #locate} returned. */
+  static int end(long located) {
+    return (int) located;
+  }
+
+  private static long located(int start, int end) {
+    return (long) start << 32 | end;
+  }
+
+  /** Where the text first occurs in {@code data[from, to)}: start and end in one number. */
+  long locate(byte[] data, int from, int to) {
+    byte wanted = first;
+    if (wanted == ' ') {
       for (int at = from; at < to; at++) {
-        if ((data[at] == ' ' || data[at] == '\t')
-            && (bytes.length == 1 || match(data, at, to) >= 0)) {
-          return at;
+        byte b = data[at];
+        if (b == ' ' || b == '\t') {
+          int end = match(data, at, to);
+          if (end >= 0) {
+            return located(at, end);
+          }
         }
       }
-      return -1;
+      return NOWHERE;
     }
     for (int at = from; at < to; at++) {
-      if (data[at] == first && (bytes.length == 1 || match(data, at, to) >= 0)) {
-        return at;
+      if (data[at] == wanted) {
+        int end = single ? at + 1 : match(data, at, to);
+        if (end >= 0) {
+          return located(at, end);
+        }
       }
     }
-    return -1;
+    return NOWHERE;
   }
 
   /**
-   * Like {@link #find}, for a text that starts with a quote: skips characters behind a backslash.
+   * Like {@link #locate}, for a text that starts with a quote: skips characters behind a backslash.
    */
-  int findUnescaped(byte[] data, int from, int to) {
+  long locateUnescaped(byte[] data, int from, int to) {
     for (int at = from; at < to; at++) {
-      if (data[at] == '\\') {
+      byte b = data[at];
+      if (b == '\\') {
         at++;
-      } else if (data[at] == bytes[0] && match(data, at, to) >= 0) {
-        return at;
+      } else if (b == first) {
+        int end = single ? at + 1 : match(data, at, to);
+        if (end >= 0) {
+          return located(at, end);
+        }
       }
     }
-    return -1;
+    return NOWHERE;
   }
 
   boolean startsWith(char c) {

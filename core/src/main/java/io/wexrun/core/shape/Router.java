@@ -28,13 +28,13 @@ import java.util.function.Function;
 /** The ordered conditions that choose each row's targets. Immutable. */
 final class Router {
   /** One entry: the condition (null: always), and what it leads to. */
-  private record Entry(Expression when, List<String> to, Key key, boolean dead, boolean drop) {}
+  private record Entry(Expression when, int[] targets, Key key, boolean dead, boolean drop) {}
 
   private static final Schema KEYED = Schema.of(Column.of("key", Type.Scalar.TEXT));
 
   private final List<Entry> entries = new ArrayList<>();
   private final Map<String, TableFit> tables = new LinkedHashMap<>();
-  private final Set<String> targets = new LinkedHashSet<>();
+  private final List<String> names = new ArrayList<>();
   private final Set<String> asked = new LinkedHashSet<>();
 
   /**
@@ -75,7 +75,12 @@ final class Router {
       Key key = router.key(entry, at, keyed, diagnostics);
       boolean dead = entry.to().contains(Route.DEAD);
       boolean drop = entry.to().contains(Route.DROP);
-      router.entries.add(new Entry(when, dead || drop ? List.of() : entry.to(), key, dead, drop));
+      int[] targets =
+          entry.to().stream()
+              .filter(router.names::contains)
+              .mapToInt(router.names::indexOf)
+              .toArray();
+      router.entries.add(new Entry(when, targets, key, dead, drop));
       if (when != null) {
         router.asked.addAll(when.fields());
       }
@@ -119,7 +124,9 @@ final class Router {
           Diagnostics.nearestOrKnown(name, known, all -> "there are " + all));
       return false;
     }
-    targets.add(name);
+    if (!names.contains(name)) {
+      names.add(name);
+    }
     if (destination.get() instanceof Destination.Rows rows) {
       tables.put(name, TableFit.compile(fields, doubtful, rows.table(), at, diagnostics));
       return false;
@@ -149,7 +156,7 @@ final class Router {
 
   /** The names of all targets but the dead letters. */
   Set<String> targets() {
-    return targets;
+    return new LinkedHashSet<>(names);
   }
 
   /** Which rows go where. */
@@ -159,34 +166,37 @@ final class Router {
   Routed route(Batch batch, Rejects rejects) {
     int rows = batch.rows();
     int[] chosen = choose(batch, rejects);
-    for (int row = 0; row < rows; row++) {
-      if (chosen[row] >= 0) {
-        check(batch, row, entries.get(chosen[row]), rejects);
+    for (Map.Entry<String, TableFit> table : tables.entrySet()) {
+      if (!table.getValue().takesAll(batch)) {
+        check(table.getKey(), table.getValue(), batch, chosen, rejects);
       }
     }
-    Map<String, int[]> selected = new LinkedHashMap<>();
-    Map<String, Integer> counts = new LinkedHashMap<>();
+    int[][] selected = new int[names.size()][];
+    int[] counts = new int[names.size()];
     long copied = 0;
     long dropped = 0;
+    boolean anyRejected = rejects.count() > 0;
     for (int row = 0; row < rows; row++) {
-      if (rejects.rejected(batch.record(row))) {
+      if (anyRejected && rejects.rejected(batch.record(row))) {
         continue;
       }
       Entry entry = entries.get(chosen[row]);
-      if (entry.drop) {
-        dropped++;
-        continue;
-      }
-      copied += entry.to.size() - 1;
-      for (String name : entry.to) {
-        int count = counts.getOrDefault(name, 0);
-        selected.computeIfAbsent(name, n -> new int[rows])[count] = row;
-        counts.put(name, count + 1);
+      dropped += entry.drop ? 1 : 0;
+      copied += Math.max(0, entry.targets.length - 1);
+      for (int target : entry.targets) {
+        if (selected[target] == null) {
+          selected[target] = new int[rows];
+        }
+        selected[target][counts[target]++] = row;
       }
     }
     Map<String, Rows> routed = new LinkedHashMap<>();
-    selected.forEach(
-        (name, places) -> routed.put(name, form(name, batch, chosen, places, counts.get(name))));
+    for (int target = 0; target < names.size(); target++) {
+      if (counts[target] > 0) {
+        String name = names.get(target);
+        routed.put(name, form(name, batch, chosen, selected[target], counts[target]));
+      }
+    }
     return new Routed(routed, copied, dropped);
   }
 
@@ -223,13 +233,23 @@ final class Router {
     return chosen;
   }
 
-  private void check(Batch batch, int row, Entry entry, Rejects rejects) {
-    for (String name : entry.to) {
-      TableFit table = tables.get(name);
-      if (table != null) {
+  /** Rejects the rows for a table that it would not take. */
+  private void check(String name, TableFit table, Batch batch, int[] chosen, Rejects rejects) {
+    int place = names.indexOf(name);
+    for (int row = 0; row < batch.rows(); row++) {
+      if (chosen[row] >= 0 && leadsTo(entries.get(chosen[row]), place)) {
         table.check(batch, row, rejects);
       }
     }
+  }
+
+  private static boolean leadsTo(Entry entry, int target) {
+    for (int each : entry.targets) {
+      if (each == target) {
+        return true;
+      }
+    }
+    return false;
   }
 
   /** The rows as their target takes them. */

@@ -1,9 +1,11 @@
 package io.wexrun.core.shape;
 
 import io.wexrun.core.batch.Batch;
+import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
 import io.wexrun.core.dead.Reason;
+import io.wexrun.core.intake.Ascii;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
@@ -19,16 +21,51 @@ import java.util.List;
  * make it slow. Each field takes the bytes up to where the text after it first occurs.
  */
 final class TemplateStep implements Step {
-  /**
-   * The field of a place, the text that ends it (null: the line's end), whether it stands in
-   * quotes, and how often the text that ends it occurs inside by the field's own format.
-   */
-  private record Part(Field field, Literal until, boolean quoted, int inside) {
-    /** Whether the value may be a date and a time with a blank between them. */
-    boolean mayHoldBlank() {
-      return field.type() == Type.Scalar.TIMESTAMP
-          && field.format().isEmpty()
-          && until.startsWith(' ');
+  /** A field at its place in the template. */
+  private static final class Part {
+    private final Field field;
+
+    /** The text that ends the field; null: the line's end does. */
+    private final Literal until;
+
+    /** Whether it stands in quotes, so that backslashes escape. */
+    private final boolean quoted;
+
+    /** How often the text that ends it occurs inside by the field's own format. */
+    private final int inside;
+
+    /** Whether a blank may stand between a date and a time. */
+    private final boolean mayHoldBlank;
+
+    /** Whether the bytes are the value as they are. */
+    private final boolean plainText;
+
+    Part(Field field, Literal before, Literal until) {
+      this.field = field;
+      this.until = until;
+      quoted = before != null && until != null && before.endsWith('"') && until.startsWith('"');
+      inside = until == null ? 0 : field.occurrences(until);
+      mayHoldBlank =
+          until != null
+              && until.startsWith(' ')
+              && field.type() == Type.Scalar.TIMESTAMP
+              && field.format().isEmpty();
+      plainText = field.type() == Type.Scalar.TEXT && !field.optional() && !quoted;
+    }
+
+    /** The text behind the value that starts at {@code at}, as {@link Literal#locate} gives it. */
+    long locateEnd(byte[] data, int at, int to) {
+      if (quoted) {
+        return until.locateUnescaped(data, at, to);
+      }
+      long found = until.locate(data, at, to);
+      for (int i = 0; i < inside && found != Literal.NOWHERE; i++) {
+        found = until.locate(data, Literal.end(found), to);
+      }
+      if (mayHoldBlank && Literal.start(found) - at == DATE) {
+        found = until.locate(data, Literal.end(found), to);
+      }
+      return found;
     }
   }
 
@@ -54,9 +91,7 @@ final class TemplateStep implements Step {
       Field field = (Field) pieces.get(i);
       Literal before = i > 0 ? (Literal) pieces.get(i - 1) : null;
       Literal until = i + 1 < pieces.size() ? (Literal) pieces.get(i + 1) : null;
-      boolean quoted =
-          before != null && until != null && before.endsWith('"') && until.startsWith('"');
-      list.add(new Part(field, until, quoted, until == null ? 0 : field.occurrences(until)));
+      list.add(new Part(field, before, until));
       if (!field.skipped()) {
         columns.add(new Column(field.name(), field.type(), !field.optional()));
       }
@@ -80,12 +115,13 @@ final class TemplateStep implements Step {
     }
     Vector[] byPart = new Vector[parts.length];
     for (int i = 0, next = 0; i < parts.length; i++) {
-      byPart[i] = parts[i].field().skipped() ? null : columns.get(next++);
+      byPart[i] = parts[i].field.skipped() ? null : columns.get(next++);
     }
     int[] recordOfRow = new int[count];
     int rows = 0;
+    boolean anyRejected = rejects.count() > 0;
     for (int record = 0; record < count; record++) {
-      if (rejects.rejected(record)) {
+      if (anyRejected && rejects.rejected(record)) {
         continue;
       }
       // Invariant: every column has exactly `rows` values before and after each record.
@@ -104,38 +140,39 @@ final class TemplateStep implements Step {
     byte[] data = records.data();
     int at = records.start(record);
     int to = records.end(record);
-    if (!records.ascii()) {
-      int fault = Utf8.firstFault(data, at, to);
-      if (fault >= 0) {
-        String detail = String.format("byte %d is 0x%02X", fault - at + 1, data[fault]);
-        rejects.reject(record, Reason.BAD_ENCODING, "", detail);
-        return false;
-      }
+    if (!records.ascii()
+        && !Ascii.all(data, at, to)
+        && badEncoding(data, at, to, record, rejects)) {
+      return false;
     }
     if (head != null) {
-      int start = at;
-      at = head.match(data, at, to);
-      if (at < 0) {
-        String what =
-            start == to ? "the line is empty" : "the line does not start with " + show(head);
+      int next = head.match(data, at, to);
+      if (next < 0) {
+        String what = at == to ? "the line is empty" : "the line does not start with " + show(head);
         rejects.reject(record, Reason.NO_MATCH, "", what);
         return false;
       }
+      at = next;
     }
+    // Invariant: the parts before part i fit the line up to `at`, and their values are added.
     for (int i = 0; i < parts.length; i++) {
       Part part = parts[i];
       int end = to;
       int next = to;
-      if (part.until() != null) {
-        end = end(part, data, at, to);
-        if (end < 0) {
+      if (part.until != null) {
+        long found = part.locateEnd(data, at, to);
+        if (found == Literal.NOWHERE) {
           noMatch(records, record, part, rejects);
           return false;
         }
-        next = part.until().match(data, end, to);
+        end = Literal.start(found);
+        next = Literal.end(found);
       }
-      if (columns[i] != null && !append(part, data, at, end, columns[i])) {
-        badValue(data, at, end, record, part.field(), rejects);
+      Vector column = columns[i];
+      if (part.plainText && column != null) {
+        ((TextVector) column).append(data, at, end);
+      } else if (column != null && !append(part, data, at, end, column)) {
+        badValue(data, at, end, record, part.field, rejects);
         return false;
       }
       at = next;
@@ -148,32 +185,25 @@ final class TemplateStep implements Step {
     return true;
   }
 
-  /** Where the value that starts at {@code at} ends; -1 if what ends it is not there. */
-  private static int end(Part part, byte[] data, int at, int to) {
-    Literal until = part.until();
-    if (part.quoted()) {
-      return until.findUnescaped(data, at, to);
+  private static boolean badEncoding(byte[] data, int at, int to, int record, Rejects rejects) {
+    int fault = Utf8.firstFault(data, at, to);
+    if (fault >= 0) {
+      String detail = String.format("byte %d is 0x%02X", fault - at + 1, data[fault]);
+      rejects.reject(record, Reason.BAD_ENCODING, "", detail);
     }
-    int end = until.find(data, at, to);
-    for (int i = 0; i < part.inside() && end >= 0; i++) {
-      end = until.find(data, until.match(data, end, to), to);
-    }
-    if (end - at == DATE && part.mayHoldBlank()) {
-      end = until.find(data, end + 1, to);
-    }
-    return end;
+    return fault >= 0;
   }
 
   private static boolean append(Part part, byte[] data, int from, int to, Vector column) {
-    if (part.quoted()) {
+    if (part.quoted) {
       for (int at = from; at < to; at++) {
         if (data[at] == '\\') {
           byte[] plain = unescape(data, from, to);
-          return part.field().append(plain, 0, plain.length, column);
+          return part.field.append(plain, 0, plain.length, column);
         }
       }
     }
-    return part.field().append(data, from, to, column);
+    return part.field.append(data, from, to, column);
   }
 
   /** Inside quotes a backslash makes the next character plain; n, r and t are controls. */
@@ -192,12 +222,12 @@ final class TemplateStep implements Step {
   }
 
   private static void noMatch(Records records, int record, Part part, Rejects rejects) {
-    String name = part.field().name();
+    String name = part.field.name();
     boolean empty = records.start(record) == records.end(record);
     String detail =
         empty
             ? "the line is empty"
-            : "no " + show(part.until()) + " after " + (name.isEmpty() ? "{}" : "'" + name + "'");
+            : "no " + show(part.until) + " after " + (name.isEmpty() ? "{}" : "'" + name + "'");
     rejects.reject(record, Reason.NO_MATCH, name, detail);
   }
 
