@@ -42,7 +42,7 @@ public final class WorkspaceRun implements AutoCloseable {
       Function<Pipeline, Shaper> compiler,
       Holdings holdings,
       RunOptions options) {
-    WorkspaceRun run = new WorkspaceRun(holdings, options);
+    WorkspaceRun run = new WorkspaceRun(holdings, options.sharedBy(Math.max(1, pipelines.size())));
     try {
       for (Pipeline pipeline : pipelines) {
         run.holds.add(holdings.hold(pipeline));

@@ -105,6 +105,11 @@ public final class Batch {
     return with(changed, others);
   }
 
+  /** About how many bytes of memory the columns hold, room that is not used included. */
+  public long allocated() {
+    return columns.stream().mapToLong(Vector::allocated).sum() + 8L * rows;
+  }
+
   /** About how many bytes the columns take. */
   public long bytes() {
     long sum = 0;

@@ -51,6 +51,11 @@ public final class DoubleVector extends Vector {
   }
 
   @Override
+  public long allocated() {
+    return 8L * values.length;
+  }
+
+  @Override
   public long bytes() {
     return 8L * size();
   }

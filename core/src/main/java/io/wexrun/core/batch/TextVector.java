@@ -107,6 +107,11 @@ public final class TextVector extends Vector {
   }
 
   @Override
+  public long allocated() {
+    return data.length + 4L * offsets.length;
+  }
+
+  @Override
   public long bytes() {
     return offsets[size()] + 4L * size();
   }

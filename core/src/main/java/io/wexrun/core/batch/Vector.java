@@ -46,6 +46,9 @@ public abstract sealed class Vector permits LongVector, DoubleVector, TextVector
   /** About how many bytes the values take. */
   public abstract long bytes();
 
+  /** About how many bytes of memory the vector holds, room that is not used included. */
+  public abstract long allocated();
+
   /** Counts one more value and returns its row. */
   final int grow() {
     if (validity != null && size >>> 6 >= validity.length) {

@@ -191,11 +191,17 @@ final class Bookkeeper {
     Buffer buffer = buffers.get(name);
     // Raw rows keep their whole block in memory, so that is what they count.
     boolean raw = rows.batch().records().data() != null;
-    long bytes = rows.bytes() + (raw ? shaped.block().length() : 0);
+    long blockBytes = raw ? shaped.block().data().length : 0;
+    long bytes = rows.bytes() + blockBytes;
+    long allocated = rows.batch().allocated() + blockBytes;
     range.waitFor();
-    bufferedBytes += bytes;
+    bufferedBytes += allocated;
     buffer.add(
-        new Flush.Part(shaped.block().source(), shaped.block().end(), rows), range, bytes, now);
+        new Flush.Part(shaped.block().source(), shaped.block().end(), rows),
+        range,
+        bytes,
+        allocated,
+        now);
   }
 
   private void flushDue() {
@@ -209,7 +215,7 @@ final class Bookkeeper {
     if (bufferedBytes > options.bufferBytes()) {
       buffers.values().stream()
           .filter(b -> b.free() && !b.isEmpty())
-          .max(Comparator.comparingLong(Buffer::bytes))
+          .max(Comparator.comparingLong(Buffer::allocated))
           .ifPresent(this::send);
     }
   }
@@ -244,7 +250,7 @@ final class Bookkeeper {
     }
     sent.buffer().committed();
     sent.ranges().forEach(Range::committed);
-    bufferedBytes -= sent.bytes();
+    bufferedBytes -= sent.allocated();
     boolean dead = sent.buffer().name.equals(Route.DEAD);
     Progress p = progress;
     progress =

@@ -17,7 +17,7 @@ import java.util.function.BiConsumer;
  */
 final class Buffer {
   /** A flush under way: its rows, and the ranges that wait for it. */
-  record Sent(Buffer buffer, Flush flush, List<Range> ranges, long bytes) {}
+  record Sent(Buffer buffer, Flush flush, List<Range> ranges, long allocated) {}
 
   final String name;
   private final Target target;
@@ -26,6 +26,7 @@ final class Buffer {
   private List<Range> ranges = new ArrayList<>();
   private long rows;
   private long bytes;
+  private long allocated;
   private long since;
   private int inFlight;
   private CompletableFuture<?> lastCommit = CompletableFuture.completedFuture(null);
@@ -36,7 +37,8 @@ final class Buffer {
     this.policy = policy;
   }
 
-  void add(Flush.Part part, Range range, long bytesOfPart, long now) {
+  /** Adds rows; their size decides when they are due, the memory they hold bounds the run. */
+  void add(Flush.Part part, Range range, long bytesOfPart, long allocatedByPart, long now) {
     if (parts.isEmpty()) {
       since = now;
     }
@@ -44,14 +46,15 @@ final class Buffer {
     ranges.add(range);
     rows += part.rows().count();
     bytes += bytesOfPart;
+    allocated += allocatedByPart;
   }
 
   boolean isEmpty() {
     return parts.isEmpty();
   }
 
-  long bytes() {
-    return bytes;
+  long allocated() {
+    return allocated;
   }
 
   /** Whether the policy wants a flush now. */
@@ -77,11 +80,12 @@ final class Buffer {
    */
   Sent send(Executor threads, BiConsumer<Sent, CompletableFuture<Receipt>> done) {
     Flush flush = new Flush(parts);
-    Sent sent = new Sent(this, flush, ranges, bytes);
+    Sent sent = new Sent(this, flush, ranges, allocated);
     parts = new ArrayList<>();
     ranges = new ArrayList<>();
     rows = 0;
     bytes = 0;
+    allocated = 0;
     inFlight++;
     CompletableFuture<Staged> staged =
         CompletableFuture.supplyAsync(() -> target.stage(flush), threads);

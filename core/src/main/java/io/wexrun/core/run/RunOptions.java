@@ -8,7 +8,7 @@ import java.time.InstantSource;
  * @param untilDrained whether the run ends when its intake is drained, or goes on until stopped
  * @param lanes how many threads shape, at least 1
  * @param channelBytes about how many bytes of raw records may wait between intake and targets
- * @param bufferBytes about how many bytes of rows may wait in all buffers and flushes
+ * @param bufferBytes about how many bytes of memory the rows in all buffers and flushes may hold
  * @param clock the time for the age of buffers
  */
 public record RunOptions(
@@ -22,6 +22,11 @@ public record RunOptions(
         Math.min(32L << 20, heap / 12),
         Math.min(1L << 30, heap / 3),
         InstantSource.system());
+  }
+
+  /** These options for one of several runs that share the memory. */
+  public RunOptions sharedBy(int runs) {
+    return new RunOptions(untilDrained, lanes, channelBytes / runs, bufferBytes / runs, clock);
   }
 
   /** These options with another number of lanes. */
