@@ -1,5 +1,6 @@
 package io.wexrun.bench;
 
+import java.awt.Color;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -11,8 +12,8 @@ import java.util.Map;
 import org.knowm.xchart.BitmapEncoder;
 import org.knowm.xchart.CategoryChart;
 import org.knowm.xchart.CategoryChartBuilder;
-import org.knowm.xchart.style.Styler;
-import org.knowm.xchart.style.theme.MatlabTheme;
+import org.knowm.xchart.style.CategoryStyler;
+import org.knowm.xchart.style.theme.XChartTheme;
 import tools.jackson.databind.SerializationFeature;
 import tools.jackson.databind.json.JsonMapper;
 
@@ -91,12 +92,15 @@ record Report(List<Figures> all) {
             .height(420)
             .title(direct.workload + " (seconds, shorter is better)")
             .build();
-    chart.getStyler().setLegendVisible(false);
-    chart.getStyler().setLabelsVisible(true);
-    chart.getStyler().setLabelsFontColorAutomaticEnabled(true);
-    chart.getStyler().setChartTitleVisible(true);
-    chart.getStyler().setTheme(new MatlabTheme());
-    chart.getStyler().setLegendPosition(Styler.LegendPosition.InsideNE);
+    CategoryStyler style = chart.getStyler();
+    style.setTheme(new XChartTheme());
+    style.setLegendVisible(false);
+    style.setLabelsVisible(true);
+    style.setLabelsPosition(0.9);
+    style.setAvailableSpaceFill(0.5);
+    style.setPlotGridVerticalLinesVisible(false);
+    style.setChartBackgroundColor(Color.WHITE);
+    style.setSeriesColors(new Color[] {new Color(0x2f6f8f)});
     List<String> names = List.of("insert floor", "wexrun", "one SQL statement", "plain Java");
     List<Double> seconds = names.stream().map(n -> round(direct.wall(n))).toList();
     chart.addSeries("seconds", names, seconds);

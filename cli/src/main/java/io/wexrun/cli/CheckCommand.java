@@ -10,6 +10,7 @@ import java.util.Map;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
+import picocli.CommandLine.Option;
 
 @Command(
     name = "check",
@@ -26,6 +27,11 @@ final class CheckCommand implements Callable<Integer> {
 
   @Mixin private WorkspaceOption workspaceOption;
 
+  @Option(
+      names = "--verbose",
+      description = "Also name the parts of expressions that run row by row, not over columns.")
+  private boolean verbose;
+
   CheckCommand(Terminal terminal) {
     this.terminal = terminal;
   }
@@ -37,7 +43,10 @@ final class CheckCommand implements Callable<Integer> {
       boolean errors = diagnostics.stream().anyMatch(d -> d.severity() == Severity.ERROR);
       if (workspaceOption.json()) {
         terminal.json(
-            Map.of("diagnostics", diagnostics.stream().map(CheckCommand::facts).toList()));
+            "diagnostics",
+            diagnostics.stream().map(CheckCommand::facts).toList(),
+            "rowByRow",
+            workspace.rowByRow());
       } else {
         tell(diagnostics, terminal, terminal.out);
         if (diagnostics.isEmpty()) {
@@ -50,8 +59,16 @@ final class CheckCommand implements Callable<Integer> {
                   + counted(workspace.definition().queues().size(), "queue"));
         }
       }
+      if (verbose && !workspaceOption.json()) {
+        workspace.rowByRow().forEach(this::tellRowByRow);
+      }
       return errors ? ExitCode.MISTAKES : ExitCode.DONE;
     }
+  }
+
+  private void tellRowByRow(String pipeline, List<String> parts) {
+    parts.forEach(part -> terminal.out.println(pipeline + " runs row by row: " + part));
+    terminal.flush();
   }
 
   private static Map<String, Object> facts(Diagnostic diagnostic) {

@@ -49,7 +49,7 @@ public abstract class TargetContract {
     for (int i = from; i < to; i++) {
       keys.append(source + "-" + i);
     }
-    Records records = Records.numbered(data, starts, ends, count, from, true);
+    Records records = Records.numbered(data, starts, ends, count, from, null);
     Batch batch = new Batch(SCHEMA, List.of(keys), count, records, starts);
     return new Flush.Part(source, to, Rows.all(batch));
   }

@@ -69,7 +69,7 @@ class DuckDbStoreTest extends TargetContract {
 
   private static Batch batch(Schema schema, List<Vector> columns, int rows) {
     int[] places = IntStream.range(0, rows).toArray();
-    Records records = Records.numbered(null, places, places, rows, 0, true);
+    Records records = Records.numbered(null, places, places, rows, 0, null);
     return new Batch(schema, columns, rows, records, places);
   }
 

@@ -28,6 +28,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.TreeMap;
 import java.util.function.Predicate;
 
 /**
@@ -112,6 +113,21 @@ public final class Workspace implements AutoCloseable {
     Diagnostics diagnostics = Diagnostics.of("workspace");
     compile(diagnostics);
     return inOrder(diagnostics);
+  }
+
+  /**
+   * The parts of expressions that have no columnar form and run row by row, by pipeline: right, but
+   * slower than the rest. Empty for a workspace with mistakes.
+   */
+  public Map<String, List<String>> rowByRow() {
+    Diagnostics diagnostics = Diagnostics.of("workspace");
+    Map<String, List<String>> parts = new TreeMap<>();
+    Map<String, Shaper> shapers = compile(diagnostics);
+    if (diagnostics.errors() == 0) {
+      shapers.forEach((name, shaper) -> parts.put(name, shaper.onLibrary()));
+    }
+    parts.values().removeIf(List::isEmpty);
+    return parts;
   }
 
   /** The mistakes of reading and of checking, in the order of their places. */

@@ -8,6 +8,7 @@ import io.wexrun.core.intake.Records;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.Arrays;
+import java.util.BitSet;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -46,11 +47,13 @@ final class Packs {
       }
       at += pack.bytes();
     }
-    boolean ascii = true;
-    for (int i = 0; i < count && ascii; i++) {
-      ascii = Ascii.all(data, starts[i], ends[i]);
+    BitSet odd = new BitSet();
+    for (int i = 0; i < count; i++) {
+      if (!Ascii.all(data, starts[i], ends[i])) {
+        odd.set(i);
+      }
     }
-    return Records.numbered(data, starts, ends, count, block.first(), ascii);
+    return Records.numbered(data, starts, ends, count, block.first(), odd);
   }
 
   private static Pack checked(Block block, byte[] data, int at) {

@@ -68,7 +68,7 @@ class QueueTargetTest extends TargetContract {
   @Test
   void deadLettersAreRecordsWithHeaders() {
     byte[] raw = {'b', (byte) 0xE9, 'd'};
-    Records records = Records.atBytes(raw, new int[] {0}, new int[] {3}, 1, 77, false);
+    Records records = Records.atBytes(raw, new int[] {0}, new int[] {3}, 1, 77, null);
     LongVector position = new LongVector(1);
     position.append(77);
     List<TextVector> texts = new ArrayList<>();

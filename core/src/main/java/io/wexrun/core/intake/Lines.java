@@ -4,6 +4,7 @@ import java.lang.invoke.MethodHandles;
 import java.lang.invoke.VarHandle;
 import java.nio.ByteOrder;
 import java.util.Arrays;
+import java.util.BitSet;
 
 /**
  * Text lines: a record ends at LF or CR LF, which do not belong to it. Bytes after the last line
@@ -20,57 +21,79 @@ public final class Lines {
   private static final long HIGHS = 0x8080808080808080L;
   private static final long LINE_FEEDS = ONES * '\n';
 
-  private Lines() {}
-
   private static Records cut(Block block) {
-    byte[] data = block.data();
-    int length = block.length();
-    int[] ends = new int[length / 64 + 16];
-    int count = 0;
-    long seen = 0;
+    return new Lines(block).cut();
+  }
+
+  private final Block block;
+  private final byte[] data;
+  private final int length;
+  private int[] starts;
+  private int[] ends;
+  private int count;
+  private int start;
+
+  /** The records, in order, that hold a byte above 127. */
+  private final BitSet odd = new BitSet();
+
+  private Lines(Block block) {
+    this.block = block;
+    data = block.data();
+    length = block.length();
+    starts = new int[length / 64 + 16];
+    ends = new int[starts.length];
+  }
+
+  private Records cut() {
     int at = 0;
-    // Invariant: ends[0..count) are the places of the line feeds in data[0..at), and seen is the
-    // bitwise or of all words before at. Every line feed in a word sets the high bit of its byte in
-    // hit; the byte above a line feed may set its own falsely, so each candidate is looked at.
+    // Invariant: the lines that end before `at` are noted, and the next one begins at `start`.
+    // Every
+    // line feed in a word sets the high bit of its byte in hit; the byte above a line feed may set
+    // its own falsely, so each candidate is looked at. A byte above 127 marks the line that is open
+    // at the word's end and those that end in the word: one too many, never one too few.
     for (int last = length - 8; at <= last; at += 8) {
       long word = (long) WORDS.get(data, at);
-      seen |= word;
       long x = word ^ LINE_FEEDS;
       long hit = (x - ONES) & ~x & HIGHS;
+      int before = count;
       while (hit != 0) {
         int place = at + (Long.numberOfTrailingZeros(hit) >>> 3);
         if (data[place] == '\n') {
-          if (count == ends.length) {
-            ends = Arrays.copyOf(ends, count * 2);
-          }
-          ends[count++] = place;
+          note(place);
         }
         hit &= hit - 1;
       }
+      if ((word & HIGHS) != 0) {
+        odd.set(before, count + 1);
+      }
     }
     for (; at < length; at++) {
-      seen |= data[at];
+      if (data[at] < 0) {
+        odd.set(count);
+      }
       if (data[at] == '\n') {
-        if (count == ends.length) {
-          ends = Arrays.copyOf(ends, count * 2);
-        }
-        ends[count++] = at;
+        note(at);
       }
     }
-    if (count == 0 || ends[count - 1] != length - 1) {
-      if (length > 0) {
-        ends = count == ends.length ? Arrays.copyOf(ends, count + 1) : ends;
-        ends[count++] = length;
-      }
+    if (start < length) {
+      noteTo(length);
     }
-    int[] starts = new int[count];
-    int start = 0;
-    for (int i = 0; i < count; i++) {
-      starts[i] = start;
-      int end = ends[i];
-      start = end + 1;
-      ends[i] = end > starts[i] && end < length && data[end - 1] == '\r' ? end - 1 : end;
+    return Records.atBytes(data, starts, ends, count, block.first(), odd);
+  }
+
+  /** A line ends before a line feed. */
+  private void note(int lineFeed) {
+    boolean returned = lineFeed > start && data[lineFeed - 1] == '\r';
+    noteTo(returned ? lineFeed - 1 : lineFeed);
+    start = lineFeed + 1;
+  }
+
+  private void noteTo(int end) {
+    if (count == ends.length) {
+      starts = Arrays.copyOf(starts, count * 2);
+      ends = Arrays.copyOf(ends, count * 2);
     }
-    return Records.atBytes(data, starts, ends, count, block.first(), (seen & HIGHS) == 0);
+    starts[count] = start;
+    ends[count++] = end;
   }
 }

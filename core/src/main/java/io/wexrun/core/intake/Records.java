@@ -1,6 +1,7 @@
 package io.wexrun.core.intake;
 
 import java.util.Arrays;
+import java.util.BitSet;
 
 /**
  * The raw records of a block: for each one its bytes and its position. Immutable once built; shares
@@ -15,7 +16,7 @@ public final class Records {
   private final int count;
   private final long firstPosition;
   private final boolean positionsAreBytes;
-  private final boolean ascii;
+  private final BitSet odd;
 
   private Records(
       byte[] data,
@@ -24,31 +25,35 @@ public final class Records {
       int count,
       long firstPosition,
       boolean positionsAreBytes,
-      boolean ascii) {
+      BitSet odd) {
     this.data = data;
     this.starts = starts;
     this.ends = ends;
     this.count = count;
     this.firstPosition = firstPosition;
     this.positionsAreBytes = positionsAreBytes;
-    this.ascii = ascii;
+    this.odd = odd;
   }
 
   /**
    * Records whose position is the place of their first byte: {@code firstPosition} is the position
    * of {@code data[0]}.
    *
-   * @param ascii whether every byte is known to be below 128
+   * @param odd the records that may hold bytes above 127; null if nothing is known of that
    */
   public static Records atBytes(
-      byte[] data, int[] starts, int[] ends, int count, long firstPosition, boolean ascii) {
-    return new Records(data, starts, ends, count, firstPosition, true, ascii);
+      byte[] data, int[] starts, int[] ends, int count, long firstPosition, BitSet odd) {
+    return new Records(data, starts, ends, count, firstPosition, true, odd);
   }
 
-  /** Records whose positions are consecutive numbers from {@code firstPosition}. */
+  /**
+   * Records whose positions are consecutive numbers from {@code firstPosition}.
+   *
+   * @param odd the records that may hold bytes above 127; null if nothing is known of that
+   */
   public static Records numbered(
-      byte[] data, int[] starts, int[] ends, int count, long firstPosition, boolean ascii) {
-    return new Records(data, starts, ends, count, firstPosition, false, ascii);
+      byte[] data, int[] starts, int[] ends, int count, long firstPosition, BitSet odd) {
+    return new Records(data, starts, ends, count, firstPosition, false, odd);
   }
 
   /** How many records there are. */
@@ -76,15 +81,15 @@ public final class Records {
     return firstPosition + (positionsAreBytes ? starts[record] : record);
   }
 
-  /** Whether every byte of every record is known to be ASCII. */
-  public boolean ascii() {
-    return ascii;
+  /** Whether every byte of a record is known to be below 128. */
+  public boolean ascii(int record) {
+    return odd != null && !odd.get(record);
   }
 
   /** The same records without their bytes: only positions and count, for less memory. */
   public Records positionsOnly() {
     int[] places = positionsAreBytes ? starts : NOTHING;
-    return new Records(null, places, NOTHING, count, firstPosition, positionsAreBytes, ascii);
+    return new Records(null, places, NOTHING, count, firstPosition, positionsAreBytes, odd);
   }
 
   /** The records before a position. */
@@ -93,7 +98,7 @@ public final class Records {
     while (head < count && position(head) < position) {
       head++;
     }
-    return new Records(data, starts, ends, head, firstPosition, positionsAreBytes, ascii);
+    return new Records(data, starts, ends, head, firstPosition, positionsAreBytes, odd);
   }
 
   /** A copy of a record's bytes. */

@@ -13,7 +13,7 @@ import java.util.function.BiConsumer;
 
 /**
  * The rows that wait for one target, and the flushes of it that are under way. Used by the
- * bookkeeper's thread alone; only the flushes themselves run elsewhere.
+ * accountant's thread alone; only the flushes themselves run elsewhere.
  */
 final class Buffer {
   /** A flush under way: its rows, and the ranges that wait for it. */

@@ -19,7 +19,7 @@ import java.util.concurrent.Executors;
 import java.util.concurrent.TimeUnit;
 
 /**
- * One pipeline at work: an intake thread, lanes that shape, a bookkeeper that puts blocks back in
+ * One pipeline at work: an intake thread, lanes that shape, an accountant that puts blocks back in
  * order, flushes and accounts, and the threads of the flushes.
  *
  * <p>{@link #stop()} ends the intake, flushes and accounts for what is held. {@link #close()} does
@@ -35,7 +35,7 @@ public final class PipelineRun implements AutoCloseable {
   private final Map<String, Target> targets;
   private final RunOptions options;
   private final MemoryChannel channel;
-  private final Bookkeeper bookkeeper;
+  private final Accountant accountant;
   private final ExecutorService flushes;
   private final List<Thread> threads = new ArrayList<>();
   private final CompletableFuture<Void> end = new CompletableFuture<>();
@@ -56,7 +56,7 @@ public final class PipelineRun implements AutoCloseable {
     this.options = options;
     this.channel = new MemoryChannel(options.channelBytes());
     this.flushes = Executors.newCachedThreadPool(work -> daemon("flush", work));
-    this.bookkeeper = new Bookkeeper(pipeline, targets, tally, options, channel, flushes);
+    this.accountant = new Accountant(pipeline, targets, tally, options, channel, flushes);
   }
 
   /**
@@ -99,7 +99,7 @@ public final class PipelineRun implements AutoCloseable {
               } catch (InterruptedException e) {
                 Thread.currentThread().interrupt();
               } catch (Throwable e) {
-                bookkeeper.failed(e);
+                accountant.failed(e);
               }
             });
     threads.add(thread);
@@ -122,13 +122,13 @@ public final class PipelineRun implements AutoCloseable {
         break;
       }
     }
-    bookkeeper.ended(channel.close());
+    accountant.ended(channel.close());
   }
 
   private void shape() throws InterruptedException {
     Optional<MemoryChannel.Ticket> ticket = channel.take();
     while (ticket.isPresent()) {
-      bookkeeper.shaped(ticket.get().number(), shaper.shape(ticket.get().block()));
+      accountant.shaped(ticket.get().number(), shaper.shape(ticket.get().block()));
       ticket = channel.take();
     }
   }
@@ -136,7 +136,7 @@ public final class PipelineRun implements AutoCloseable {
   private void keepBooks() {
     Throwable failure = null;
     try {
-      bookkeeper.work();
+      accountant.work();
     } catch (Throwable e) {
       failure = e;
     }
@@ -188,7 +188,7 @@ public final class PipelineRun implements AutoCloseable {
 
   /** How far the run has got. */
   public Progress progress() {
-    return bookkeeper.progress();
+    return accountant.progress();
   }
 
   /** Things a user should know that are not failures, each told once. */

@@ -36,6 +36,7 @@ final class Router {
   private final Map<String, TableFit> tables = new LinkedHashMap<>();
   private final List<String> names = new ArrayList<>();
   private final Set<String> asked = new LinkedHashSet<>();
+  private final List<String> onLibrary = new ArrayList<>();
 
   /**
    * Compiles a route against the fields that the shape gives.
@@ -83,6 +84,7 @@ final class Router {
       router.entries.add(new Entry(when, targets, key, dead, drop));
       if (when != null) {
         router.asked.addAll(when.fields());
+        when.onLibrary().forEach(part -> router.onLibrary.add(at.key("when") + ": " + part));
       }
     }
     if (open) {
@@ -154,6 +156,11 @@ final class Router {
     }
   }
 
+  /** The parts of conditions that run row by row on the expression library. */
+  List<String> onLibrary() {
+    return onLibrary;
+  }
+
   /** The names of all targets but the dead letters. */
   Set<String> targets() {
     return new LinkedHashSet<>(names);
@@ -175,9 +182,8 @@ final class Router {
     int[] counts = new int[names.size()];
     long copied = 0;
     long dropped = 0;
-    boolean anyRejected = rejects.count() > 0;
     for (int row = 0; row < rows; row++) {
-      if (anyRejected && rejects.rejected(batch.record(row))) {
+      if (rejects.rejected(batch.record(row))) {
         continue;
       }
       Entry entry = entries.get(chosen[row]);

@@ -22,6 +22,7 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
 import java.util.function.Function;
+import java.util.stream.Stream;
 
 /**
  * A pipeline's shape and route, compiled: the pure function from a block to rows for each target.
@@ -91,7 +92,11 @@ public final class Shaper {
     }
     Router router =
         Router.compile(pipeline.route(), schema, doubtful, destinations, known, diagnostics);
-    return new Shaper(steps, router, longest(pipeline, diagnostics), List.copyOf(onLibrary));
+    return new Shaper(
+        steps,
+        router,
+        longest(pipeline, diagnostics),
+        Stream.concat(onLibrary.stream(), router.onLibrary().stream()).toList());
   }
 
   private static List<Step> compile(
@@ -139,7 +144,10 @@ public final class Shaper {
               .compile(set.getValue(), path.key(set.getKey()), diagnostics);
       if (expression.isPresent()) {
         Step step = new SetStep(schema, set.getKey(), expression.get());
-        expression.get().onLibrary().forEach(part -> onLibrary.add(set.getKey() + ": " + part));
+        expression
+            .get()
+            .onLibrary()
+            .forEach(part -> onLibrary.add(path.key(set.getKey()) + ": " + part));
         steps.add(step);
         schema = step.output();
       } else {
@@ -174,7 +182,7 @@ public final class Shaper {
     return schemas;
   }
 
-  /** The parts of computed fields that run row by row on the expression library. */
+  /** The parts of expressions that run row by row on the expression library, with their paths. */
   public List<String> onLibrary() {
     return onLibrary;
   }

@@ -5,7 +5,6 @@ import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
 import io.wexrun.core.dead.Reason;
-import io.wexrun.core.intake.Ascii;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
@@ -140,9 +139,7 @@ final class TemplateStep implements Step {
     byte[] data = records.data();
     int at = records.start(record);
     int to = records.end(record);
-    if (!records.ascii()
-        && !Ascii.all(data, at, to)
-        && badEncoding(data, at, to, record, rejects)) {
+    if (!records.ascii(record) && badEncoding(data, at, to, record, rejects)) {
       return false;
     }
     if (head != null) {

@@ -79,7 +79,7 @@ class ExpressionTest {
         SCHEMA,
         columns,
         rows.size(),
-        Records.numbered(null, places, places, rows.size(), 0, true),
+        Records.numbered(null, places, places, rows.size(), 0, null),
         places);
   }
 

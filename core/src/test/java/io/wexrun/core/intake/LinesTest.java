@@ -33,7 +33,7 @@ class LinesTest {
     assertThat(texts(records)).containsExactly("one", "", "two\rx", "three");
     assertThat(IntStream.range(0, 4).mapToLong(records::position))
         .containsExactly(100L, 105L, 106L, 112L);
-    assertThat(records.ascii()).isTrue();
+    assertThat(IntStream.range(0, 4)).allMatch(records::ascii);
   }
 
   @Test
@@ -55,9 +55,12 @@ class LinesTest {
     }
     Records records = cut(data, 0);
     assertThat(texts(records)).isEqualTo(expected);
-    assertThat(records.ascii())
-        .isEqualTo(IntStream.range(0, data.length).allMatch(i -> data[i] >= 0));
-    assertThat(Ascii.all(data, 0, data.length)).isEqualTo(records.ascii());
+    for (int i = 0; i < records.count(); i++) {
+      boolean ascii = Ascii.all(data, records.start(i), records.end(i));
+      assertThat(ascii || !records.ascii(i)).isTrue();
+      assertThat(IntStream.range(records.start(i), records.end(i)).allMatch(at -> data[at] >= 0))
+          .isEqualTo(ascii);
+    }
   }
 
   /** Bytes near the line feed, where a search by words may err. */

@@ -17,7 +17,7 @@ class KeyTest {
   @Property(tries = 3000)
   void aKeyIsWhatThePatternFinds(@ForAll("patterns") String pattern, @ForAll("lines") String line) {
     byte[] data = ("##" + line).getBytes(StandardCharsets.UTF_8);
-    Records records = Records.atBytes(data, new int[] {2}, new int[] {data.length}, 1, 0, false);
+    Records records = Records.atBytes(data, new int[] {2}, new int[] {data.length}, 1, 0, null);
     TextVector keys = new TextVector(1, 1);
     new Key(pattern).append(records, 0, keys);
     Matcher matcher = Pattern.compile(pattern).matcher(line);

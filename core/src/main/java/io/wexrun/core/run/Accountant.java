@@ -29,7 +29,7 @@ import java.util.concurrent.TimeUnit;
  * Puts shaped blocks back in order, hands their rows to the targets' buffers, flushes, and writes
  * the tally. One thread owns all of it; lanes and flushes only send it events.
  */
-final class Bookkeeper {
+final class Accountant {
   /** What lanes, flushes and the intake tell. */
   private sealed interface Event {
     record Done(long number, Shaped shaped) implements Event {}
@@ -57,7 +57,7 @@ final class Bookkeeper {
   private long bufferedBytes;
   private volatile Progress progress = new Progress(0, 0, 0, 0, 0, 0);
 
-  Bookkeeper(
+  Accountant(
       Pipeline pipeline,
       Map<String, Target> targets,
       TallyStore tally,

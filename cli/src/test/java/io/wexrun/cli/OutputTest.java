@@ -1,0 +1,118 @@
+package io.wexrun.cli;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import io.wexrun.cli.Wexrun.Result;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.List;
+import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+
+/** Data on standard output, messages on standard error, colour only for people. */
+class OutputTest {
+  private static final List<String> ON_A_TERMINAL = List.of("-Dwexrun.terminal=out,err");
+
+  @TempDir private Path folder;
+
+  @BeforeEach
+  void makeWorkspace() throws IOException {
+    Files.writeString(
+        folder.resolve("wexrun.yaml"),
+        """
+        workspace: output
+        stores: {here: {duckdb: here.db}}
+        tables:
+          lines:
+            in: here
+            columns: {n: int required, text: text}
+        """);
+    Files.createDirectories(folder.resolve("pipelines"));
+    Files.writeString(
+        folder.resolve("pipelines/lines.yaml"),
+        """
+        pipeline: lines
+        intake: {files: '*.log'}
+        shape:
+          - template: '{n:int} {text}'
+        route:
+          - to: lines
+        """);
+    Files.writeString(folder.resolve("a.log"), "1 one\n2 zwölf\nx three\nlast");
+  }
+
+  @Test
+  void colourIsForTerminalsAndNeverWithNoColor() {
+    Wexrun terminal = new Wexrun(folder, ON_A_TERMINAL);
+    assertThat(terminal.run("tally").out()).contains("\u001b[32mbalanced");
+    assertThat(terminal.runLimited("export NO_COLOR=1", "tally").out()).doesNotContain("\u001b");
+    assertThat(Wexrun.in(folder).run("tally").out()).doesNotContain("\u001b");
+  }
+
+  @Test
+  void aRunTellsWhatItTookAndWhatItLeft() {
+    Wexrun here = Wexrun.in(folder);
+    Result run = here.run("run", "--once");
+    assertThat(run.exit()).as(run.err()).isZero();
+    assertThat(run.err())
+        .contains(
+            "lines: 3 taken", "a.log: 4 bytes stand after the last line end", "last-line: take");
+    assertThat(run.out()).contains("balanced").doesNotContain("taken:");
+    assertThat(here.run("run", "--once", "--json").json().get("taken").get("lines").asInt())
+        .isZero();
+  }
+
+  @Test
+  void anAnswerIsATableOrJson() {
+    Wexrun here = Wexrun.in(folder);
+    here.run("run", "--once");
+    Result table = here.run("sql", "select n, text, null as nothing from lines order by n");
+    assertThat(table.out())
+        .isEqualTo(
+            """
+            n  text   nothing
+            1  one    ·
+            2  zwölf  ·
+            """);
+    assertThat(table.err()).isEqualTo("2 rows\n");
+    assertThat(here.run("sql", "--json", "select text from lines where n = 2").out())
+        .isEqualTo("{\"columns\":[\"text\"],\"rows\":[{\"text\":\"zwölf\"}]}\n");
+  }
+
+  @Test
+  void aDeadLetterIsShownWithItsPlaceAndReason() {
+    Wexrun here = Wexrun.in(folder);
+    here.run("run", "--once");
+    assertThat(here.run("dead", "--list").out())
+        .isEqualTo(
+            """
+            bad-value  a.log @15  lines shape[0].template  field n
+              "x" is no int
+              x three
+            """);
+    var letter = here.run("dead", "--list", "--json").json().get("letters").get(0);
+    assertThat(letter.get("rawBase64").asString()).isEqualTo("eCB0aHJlZQ==");
+    assertThat(letter.get("position").asInt()).isEqualTo(15);
+  }
+
+  @Test
+  void checkNamesWhatRunsRowByRow() throws IOException {
+    Path pipeline = folder.resolve("pipelines/lines.yaml");
+    String text =
+        Files.readString(pipeline).replace("- to:", "- when: text.substring(1) != 'ne'\n    to:");
+    Files.writeString(pipeline, text + "  - otherwise: drop\n");
+    Result check = Wexrun.in(folder).run("check", "--verbose");
+    assertThat(check.exit()).as(check.out()).isZero();
+    assertThat(check.out())
+        .isEqualTo("lines runs row by row: route[0].when: substring() at character 15\n");
+  }
+
+  @Test
+  void aRunInWhichMostRecordsDieSaysSo() throws IOException {
+    Files.writeString(folder.resolve("b.log"), "no number\n".repeat(9));
+    assertThat(Wexrun.in(folder).run("run", "--once").err())
+        .contains("most records of lines died: 'wexrun dead lines' says why");
+  }
+}
