@@ -168,7 +168,7 @@ final class ArrowRows extends ArrowReader {
   private static void copyValidity(Rows rows, Vector from, ArrowBuf to) {
     int count = rows.count();
     int bytes = (count + 7) / 8;
-    to.setOne(0, bytes);
+    to.setOne(0L, bytes);
     if (!from.hasAbsent()) {
       return;
     }

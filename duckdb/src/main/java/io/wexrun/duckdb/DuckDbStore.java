@@ -2,7 +2,6 @@ package io.wexrun.duckdb;
 
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Table;
-import io.wexrun.core.schema.Column;
 import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Store;
 import io.wexrun.core.target.Target;
@@ -151,13 +150,13 @@ final class DuckDbStore implements Store {
         "make table " + table.name(),
         c -> {
           dropOrder(c);
-          List<Column> there = columns(c, table.name());
-          if (there.isEmpty()) {
-            try (Statement statement = c.createStatement()) {
+          try (Statement statement = c.createStatement()) {
+            List<String> there = shape(statement, table.name());
+            if (there.isEmpty()) {
               statement.execute(Sql.createTable(table.name(), table.schema().columns()));
+            } else {
+              compare(table, there, statement);
             }
-          } else {
-            compare(table, there, c);
           }
           return null;
         });
@@ -174,55 +173,37 @@ final class DuckDbStore implements Store {
     }
   }
 
-  /** Names of the columns that a table has; empty if there is no such table. */
-  private static List<Column> columns(Connection c, String table) throws SQLException {
-    List<Column> columns = new ArrayList<>();
-    try (Statement statement = c.createStatement();
-        ResultSet rows =
-            statement.executeQuery(
-                "select column_name from information_schema.columns where table_schema = 'main' and"
-                    + " table_name = "
-                    + Sql.text(table)
-                    + " order by ordinal_position")) {
-      while (rows.next()) {
-        columns.add(Column.of(rows.getString(1), io.wexrun.core.schema.Type.Scalar.TEXT));
-      }
-    }
-    return columns;
-  }
-
   /** A table that is there must have the same columns in the same order and of the same types. */
-  private void compare(Table table, List<Column> there, Connection c) throws SQLException {
+  private void compare(Table table, List<String> there, Statement statement) throws SQLException {
     String probe = "wexrun_probe_" + Long.toUnsignedString(System.nanoTime());
-    try (Statement statement = c.createStatement()) {
-      String create = Sql.createTable(probe, table.schema().columns());
-      statement.execute(create.replaceFirst("create table", "create temp table"));
-      List<String> wanted = shape(statement, probe);
-      statement.execute("drop table temp." + Sql.name(probe));
-      List<String> have = shape(statement, table.name());
-      if (!wanted.equals(have)) {
-        throw new OutsideException(
-            "table "
-                + table.name()
-                + " in "
-                + this
-                + " has other columns than wexrun.yaml says:\n"
-                + "  it has    "
-                + String.join(", ", have)
-                + "\n"
-                + "  expected  "
-                + String.join(", ", wanted)
-                + "\n"
-                + "alter or rename the table, or change wexrun.yaml");
-      }
+    String create = Sql.createTable(probe, table.schema().columns());
+    statement.execute(create.replaceFirst("create table", "create temp table"));
+    List<String> wanted = shape(statement, probe);
+    statement.execute("drop table temp." + Sql.name(probe));
+    if (!wanted.equals(there)) {
+      throw new OutsideException(
+          "table "
+              + table.name()
+              + " in "
+              + this
+              + " has other columns than wexrun.yaml says:\n"
+              + "  it has    "
+              + String.join(", ", there)
+              + "\n"
+              + "  expected  "
+              + String.join(", ", wanted)
+              + "\n"
+              + "alter or rename the table, or change wexrun.yaml");
     }
   }
 
+  /** Names and types of a table's columns in order; empty if there is no such table. */
   private static List<String> shape(Statement statement, String table) throws SQLException {
     List<String> shape = new ArrayList<>();
     try (ResultSet rows =
         statement.executeQuery(
-            "select column_name, data_type from information_schema.columns where table_name = "
+            "select column_name, data_type from information_schema.columns where table_schema = 'main'"
+                + " and table_name = "
                 + Sql.text(table)
                 + " order by ordinal_position")) {
       while (rows.next()) {

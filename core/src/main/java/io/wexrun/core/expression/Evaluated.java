@@ -1,6 +1,8 @@
 package io.wexrun.core.expression;
 
+import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.Vector;
+import java.util.function.IntToLongFunction;
 
 /**
  * The values of an expression for each row of a batch.
@@ -11,6 +13,23 @@ import io.wexrun.core.batch.Vector;
 public record Evaluated(Vector values, String[] failures) {
   static Evaluated of(Vector values) {
     return new Evaluated(values, null);
+  }
+
+  /**
+   * Whole numbers or booleans computed from these values row by row; absent where they are absent.
+   *
+   * @param each gives the value of a row that is present
+   */
+  Evaluated toLongs(IntToLongFunction each) {
+    LongVector result = new LongVector(values.size());
+    for (int row = 0; row < values.size(); row++) {
+      if (values.absent(row)) {
+        result.appendAbsent();
+      } else {
+        result.append(each.applyAsLong(row));
+      }
+    }
+    return new Evaluated(result, failures);
   }
 
   /** Whether a row failed. */

@@ -68,15 +68,7 @@ final class Logic {
     public Evaluated evaluate(Batch batch) {
       Evaluated a = operand.evaluate(batch);
       LongVector x = (LongVector) a.values();
-      LongVector result = new LongVector(batch.rows());
-      for (int i = 0; i < batch.rows(); i++) {
-        if (x.absent(i)) {
-          result.appendAbsent();
-        } else {
-          result.append(1 - x.get(i));
-        }
-      }
-      return new Evaluated(result, a.failures());
+      return a.toLongs(i -> 1 - x.get(i));
     }
   }
 

@@ -25,15 +25,8 @@ interface Node {
     public Evaluated evaluate(Batch batch) {
       Vector vector = batch.column(place);
       if (column == Type.Scalar.DATE) {
-        LongVector instants = new LongVector(vector.size());
-        for (int i = 0; i < vector.size(); i++) {
-          if (vector.absent(i)) {
-            instants.appendAbsent();
-          } else {
-            instants.append(((LongVector) vector).get(i) * DAY);
-          }
-        }
-        return Evaluated.of(instants);
+        LongVector days = (LongVector) vector;
+        return Evaluated.of(vector).toLongs(row -> days.get(row) * DAY);
       }
       if (column instanceof Type.Decimal decimal) {
         double unit = Math.pow(10, decimal.scale());

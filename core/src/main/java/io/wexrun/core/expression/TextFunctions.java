@@ -2,7 +2,6 @@ package io.wexrun.core.expression;
 
 import com.google.re2j.Pattern;
 import io.wexrun.core.batch.Batch;
-import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.schema.Type;
 import java.util.Arrays;
@@ -29,15 +28,7 @@ final class TextFunctions {
     public Evaluated evaluate(Batch batch) {
       Evaluated a = operand.evaluate(batch);
       TextVector text = (TextVector) a.values();
-      LongVector result = new LongVector(batch.rows());
-      for (int i = 0; i < batch.rows(); i++) {
-        if (text.absent(i)) {
-          result.appendAbsent();
-        } else {
-          result.append(holds(text.data(), text.start(i), text.end(i)) ? 1 : 0);
-        }
-      }
-      return new Evaluated(result, a.failures());
+      return a.toLongs(i -> holds(text.data(), text.start(i), text.end(i)) ? 1 : 0);
     }
 
     private boolean holds(byte[] data, int from, int to) {
@@ -63,15 +54,7 @@ final class TextFunctions {
     public Evaluated evaluate(Batch batch) {
       Evaluated a = operand.evaluate(batch);
       TextVector text = (TextVector) a.values();
-      LongVector result = new LongVector(batch.rows());
-      for (int i = 0; i < batch.rows(); i++) {
-        if (text.absent(i)) {
-          result.appendAbsent();
-        } else {
-          result.append(pattern.matcher(text.text(i)).find() ? 1 : 0);
-        }
-      }
-      return new Evaluated(result, a.failures());
+      return a.toLongs(i -> pattern.matcher(text.text(i)).find() ? 1 : 0);
     }
   }
 
@@ -86,19 +69,16 @@ final class TextFunctions {
     public Evaluated evaluate(Batch batch) {
       Evaluated a = operand.evaluate(batch);
       TextVector text = (TextVector) a.values();
-      LongVector result = new LongVector(batch.rows());
-      for (int i = 0; i < batch.rows(); i++) {
-        if (text.absent(i)) {
-          result.appendAbsent();
-          continue;
-        }
-        long points = 0;
-        for (int at = text.start(i); at < text.end(i); at++) {
-          points += (text.data()[at] & 0xC0) != 0x80 ? 1 : 0;
-        }
-        result.append(points);
+      return a.toLongs(i -> points(text.data(), text.start(i), text.end(i)));
+    }
+
+    /** Every byte but those that go on with a code point begins one. */
+    private static long points(byte[] data, int from, int to) {
+      long points = 0;
+      for (int at = from; at < to; at++) {
+        points += (data[at] & 0xC0) != 0x80 ? 1 : 0;
       }
-      return new Evaluated(result, a.failures());
+      return points;
     }
   }
 
