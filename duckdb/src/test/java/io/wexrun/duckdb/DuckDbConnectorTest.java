@@ -1,0 +1,45 @@
+package io.wexrun.duckdb;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import io.wexrun.core.connect.StoreConnector;
+import io.wexrun.core.diagnose.Diagnostic;
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.target.Store;
+import java.util.List;
+import java.util.ServiceLoader;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+
+class DuckDbConnectorTest {
+  private static List<String> mistakes(Settings settings) {
+    Diagnostics diagnostics = Diagnostics.of("test");
+    new DuckDbConnector().check(settings, Path.ROOT, diagnostics);
+    return diagnostics.all().stream().map(Diagnostic::code).toList();
+  }
+
+  @Test
+  void itIsFoundAsAService() {
+    assertThat(ServiceLoader.load(StoreConnector.class))
+        .hasExactlyElementsOfTypes(DuckDbConnector.class);
+  }
+
+  @Test
+  void settingsAreCheckedWithoutOpeningAnything() {
+    assertThat(mistakes(DuckDbConnector.file("w.db").with("memory", "512MB"))).isEmpty();
+    assertThat(mistakes(DuckDbConnector.file("w.db").with("memory", "much")))
+        .containsExactly("bad-size");
+    assertThat(mistakes(DuckDbConnector.file(""))).containsExactly("missing-value");
+  }
+
+  @Test
+  void memoryIsBoundedAsAsked(@TempDir java.nio.file.Path folder) {
+    Settings settings = DuckDbConnector.file("w.db").with("memory", "256MB");
+    try (Store store = new DuckDbConnector().open("w", settings, folder)) {
+      assertThat(store.query("select current_setting('memory_limit')").rows())
+          .isEqualTo(List.of(List.of("256.0 MiB")));
+    }
+  }
+}
