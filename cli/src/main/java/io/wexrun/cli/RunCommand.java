@@ -59,6 +59,9 @@ final class RunCommand implements Callable<Integer> {
       for (String name : pipelines) {
         Names.pipelines(workspace, name, spec);
       }
+      if (workspace.definition().pipelines().isEmpty()) {
+        terminal.say("there is no pipeline to run: pipelines stand in pipelines/*.yaml");
+      }
       RunOptions options = RunOptions.untilDrained(once);
       options = lanes > 0 ? options.withLanes(lanes) : options;
       return run(workspace, options);

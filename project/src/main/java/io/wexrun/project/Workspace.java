@@ -146,6 +146,15 @@ public final class Workspace implements AutoCloseable {
     if (!sources.hasWorkspace() && !readingMistakes.isEmpty()) {
       return Map.of(); // Every name would look unknown.
     }
+    if (definition.pipelines().isEmpty() && readingMistakes.isEmpty()) {
+      sources
+          .ofWorkspace(diagnostics)
+          .warning(
+              "no-pipeline",
+              io.wexrun.core.diagnose.Path.ROOT,
+              "the workspace has no pipeline, so there is nothing to run",
+              Optional.of("pipelines stand in pipelines/*.yaml"));
+    }
     return new Checker(folder, definition, sources, connectors, diagnostics).check();
   }
 

@@ -77,6 +77,14 @@ final class WorkspaceReader {
   private void readWorkspace() {
     YamlFile file = parse(folder.resolve(FILE));
     if (file.documents().isEmpty()) {
+      if (diagnostics.errors() == 0) {
+        file.atTop(diagnostics)
+            .error(
+                "empty-file",
+                io.wexrun.core.diagnose.Path.ROOT,
+                FILE + " is empty, so the workspace has nothing",
+                Optional.of("'wexrun demo' makes one to start from"));
+      }
       return;
     }
     Node document = file.documents().get(0);

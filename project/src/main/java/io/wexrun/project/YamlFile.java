@@ -65,6 +65,11 @@ final class YamlFile {
     return documents;
   }
 
+  /** A collector whose diagnostics stand at the file's first line. */
+  Diagnostics atTop(Diagnostics diagnostics) {
+    return here(diagnostics, top());
+  }
+
   private Place top() {
     return new Place(name, 1, 1, 1, lines.isEmpty() ? "" : lines.get(0));
   }

@@ -171,6 +171,14 @@ class CheckTest {
   }
 
   @Test
+  void anEmptyWorkspaceIsNotSilentlyFine() {
+    Folder folder = new Folder(path).write("wexrun.yaml", "# nothing yet\n");
+    assertThat(rendered()).startsWith("wexrun.yaml:1:1: error [empty-file] wexrun.yaml is empty");
+    folder.write("wexrun.yaml", "workspace: bare\n");
+    assertThat(rendered()).startsWith("wexrun.yaml:1:1: warning [no-pipeline]");
+  }
+
+  @Test
   void aRunWithMistakesDoesNotStart() {
     Folder.of(path).append("wexrun.yaml", "tabels: {}\n");
     try (Workspace workspace = Workspace.open(path)) {
