@@ -42,6 +42,14 @@ record GateData(Path folder) {
       shape:
         - template: '{time:timestamp} {gate}/{stop} {level} {event} card={card} result={result} ms={ms:int} "{note}"'
       """;
+
+  /** More steps, so that shaping is most of the work. */
+  private static final String COMPUTED =
+      """
+        - require: [card, stop]
+        - set: {stop: 'stop.replace("-", " ")', slow: 'ms > 500 && result != "ok"'}
+      """;
+
   private static final String TO_TABLE = "route:\n  - to: gates\n";
 
   /** A file of so many lines, made if it is not there; one seed, 1.5 % spoiled. */
@@ -85,7 +93,7 @@ record GateData(Path folder) {
   /** A fresh workspace with one pipeline that shapes every line and drops it. */
   Path shapeOnly(Path lines) throws IOException {
     return workspace(
-        "shape", "pipeline: load\n" + intake(lines) + SHAPE + "route:\n  - to: drop\n");
+        "shape", "pipeline: load\n" + intake(lines) + SHAPE + COMPUTED + "route:\n  - to: drop\n");
   }
 
   private Path workspace(String name, String pipelines) throws IOException {

@@ -11,6 +11,9 @@ import java.util.Optional;
 
 /** {@code stores: {warehouse: {duckdb: warehouse.db, memory: 1GB}}}. */
 public final class DuckDbConnector implements StoreConnector {
+  /** What DuckDB may use unless the settings say otherwise: loading needs no more. */
+  private static final long MEMORY = 1L << 30;
+
   /** Settings of a DuckDB file; a relative name starts from the workspace's folder. */
   public static Settings file(String name) {
     return Settings.of("duckdb", name);
@@ -47,7 +50,7 @@ public final class DuckDbConnector implements StoreConnector {
 
   @Override
   public Store open(String name, Settings settings, java.nio.file.Path workspace) {
-    Optional<String> memory = settings.text("memory").flatMap(Sizes::bytes).map(b -> b + "B");
+    long memory = settings.text("memory").flatMap(Sizes::bytes).orElse(MEMORY);
     return new DuckDbStore(name, workspace.resolve(settings.main()), memory);
   }
 }

@@ -15,7 +15,6 @@ import java.sql.Statement;
 import java.sql.Types;
 import java.util.ArrayList;
 import java.util.List;
-import java.util.Optional;
 import java.util.Properties;
 import java.util.Set;
 import java.util.regex.Matcher;
@@ -47,11 +46,11 @@ final class DuckDbStore implements Store {
   private final DuckDBConnection connection;
   private final RootAllocator root = new RootAllocator();
 
-  DuckDbStore(String name, Path file, Optional<String> memory) {
+  DuckDbStore(String name, Path file, long memory) {
     this.name = name;
     this.file = file;
     Properties settings = new Properties();
-    memory.ifPresent(limit -> settings.setProperty("memory_limit", limit));
+    settings.setProperty("memory_limit", memory + "B");
     DuckDBConnection opened = null;
     try {
       opened = (DuckDBConnection) DriverManager.getConnection("jdbc:duckdb:" + file, settings);

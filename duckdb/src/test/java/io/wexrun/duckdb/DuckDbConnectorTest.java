@@ -35,11 +35,15 @@ class DuckDbConnectorTest {
   }
 
   @Test
-  void memoryIsBoundedAsAsked(@TempDir java.nio.file.Path folder) {
-    Settings settings = DuckDbConnector.file("w.db").with("memory", "256MB");
+  void memoryIsBoundedAsAskedAndWithoutBeingAsked(@TempDir java.nio.file.Path folder) {
+    Settings file = DuckDbConnector.file("w.db");
+    assertThat(memoryLimit(file.with("memory", "256MB"), folder)).isEqualTo("256.0 MiB");
+    assertThat(memoryLimit(file, folder)).isEqualTo("1.0 GiB");
+  }
+
+  private static Object memoryLimit(Settings settings, java.nio.file.Path folder) {
     try (Store store = new DuckDbConnector().open("w", settings, folder)) {
-      assertThat(store.query("select current_setting('memory_limit')").rows())
-          .isEqualTo(List.of(List.of("256.0 MiB")));
+      return store.query("select current_setting('memory_limit')").rows().get(0).get(0);
     }
   }
 }

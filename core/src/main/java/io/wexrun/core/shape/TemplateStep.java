@@ -14,6 +14,7 @@ import java.time.ZoneOffset;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
+import java.util.Locale;
 
 /**
  * Reads lines by a template: a linear scan over the bytes, without going back, so that no line can
@@ -36,6 +37,9 @@ final class TemplateStep implements Step {
     /** Whether a blank may stand between a date and a time. */
     private final boolean mayHoldBlank;
 
+    /** Whether the value may go on behind the first text that could end it. */
+    private final boolean readsOn;
+
     /** Whether the bytes are the value as they are. */
     private final boolean plainText;
 
@@ -49,15 +53,21 @@ final class TemplateStep implements Step {
               && until.startsWith(' ')
               && field.type() == Type.Scalar.TIMESTAMP
               && field.format().isEmpty();
+      readsOn = quoted || mayHoldBlank || inside > 0;
       plainText = field.type() == Type.Scalar.TEXT && !field.optional() && !quoted;
     }
 
     /** The text behind the value that starts at {@code at}, as {@link Literal#locate} gives it. */
     long locateEnd(byte[] data, int at, int to) {
-      if (quoted) {
-        return until.locateUnescaped(data, at, to);
-      }
       long found = until.locate(data, at, to);
+      return readsOn ? locateFurther(found, data, at, to) : found;
+    }
+
+    private long locateFurther(long first, byte[] data, int at, int to) {
+      if (quoted) {
+        return until.locateUnescaped(first, data, at, to);
+      }
+      long found = first;
       for (int i = 0; i < inside && found != Literal.NOWHERE; i++) {
         found = until.locate(data, Literal.end(found), to);
       }
@@ -185,20 +195,18 @@ final class TemplateStep implements Step {
   private static boolean badEncoding(byte[] data, int at, int to, int record, Rejects rejects) {
     int fault = Utf8.firstFault(data, at, to);
     if (fault >= 0) {
-      String detail = String.format("byte %d is 0x%02X", fault - at + 1, data[fault]);
+      // Not String.format, which is slow and may be called for many records.
+      String hex = Integer.toHexString(0x100 | data[fault]).toUpperCase(Locale.ROOT);
+      String detail = "byte " + (fault - at + 1) + " is 0x" + hex.substring(hex.length() - 2);
       rejects.reject(record, Reason.BAD_ENCODING, "", detail);
     }
     return fault >= 0;
   }
 
   private static boolean append(Part part, byte[] data, int from, int to, Vector column) {
-    if (part.quoted) {
-      for (int at = from; at < to; at++) {
-        if (data[at] == '\\') {
-          byte[] plain = unescape(data, from, to);
-          return part.field.append(plain, 0, plain.length, column);
-        }
-      }
+    if (part.quoted && Literal.BACKSLASH.indexOf(data, from, to) >= 0) {
+      byte[] plain = unescape(data, from, to);
+      return part.field.append(plain, 0, plain.length, column);
     }
     return part.field.append(data, from, to, column);
   }
