@@ -84,7 +84,7 @@ public final class Bench implements Callable<Integer> {
       all.add(workloads.growth(steps));
     }
     if (wanted("lanes")) {
-      all.add(workloads.lanes(sizes.get(0)));
+      all.add(workloads.lanes(sizes.get(sizes.size() - 1)));
     }
     if (wanted("loops")) {
       all.add(workloads.loops(quick));

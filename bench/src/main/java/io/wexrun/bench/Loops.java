@@ -29,6 +29,7 @@ import io.wexrun.core.schema.Type.Scalar;
 import io.wexrun.core.shape.Destination;
 import io.wexrun.core.shape.Shaped;
 import io.wexrun.core.shape.Shaper;
+import io.wexrun.core.step.Steps;
 import java.io.ByteArrayOutputStream;
 import java.nio.charset.StandardCharsets;
 import java.time.OffsetDateTime;
@@ -103,6 +104,7 @@ public class Loops {
             .build();
     return Shaper.compile(
         pipeline,
+        Steps.ours(),
         name -> Optional.of(new Destination.Rows(gates)),
         List.of(),
         Diagnostics.of("loops"));

@@ -3,6 +3,8 @@ package io.wexrun.files;
 import io.wexrun.core.connect.IntakeConnector;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.intake.Intake;
+import io.wexrun.core.intake.Lines;
+import io.wexrun.core.intake.QuotedLines;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
 import java.nio.file.Files;
@@ -15,10 +17,14 @@ import java.util.Optional;
  * {@code intake: {files: incoming/*.log, longest: 256KB, last-line: wait}}.
  *
  * <p>{@code last-line} says what becomes of bytes after the last line end when a run drains: {@code
- * wait} until their line ends, or {@code take} them as a line.
+ * wait} until their line ends, or {@code take} them as a line. With {@code header: true} the first
+ * record of each file is no record, but goes with the others as their header. With {@code framing:
+ * csv} quoted values may hold line ends.
  */
 public final class FilesConnector implements IntakeConnector {
   private static final String LAST_LINE = "last-line";
+  private static final String HEADER = "header";
+  private static final String FRAMING = "framing";
 
   @Override
   public String kind() {
@@ -27,7 +33,7 @@ public final class FilesConnector implements IntakeConnector {
 
   @Override
   public List<String> keys() {
-    return List.of("files", "longest", LAST_LINE);
+    return List.of("files", "longest", LAST_LINE, HEADER, FRAMING);
   }
 
   @Override
@@ -36,14 +42,9 @@ public final class FilesConnector implements IntakeConnector {
       Path workspace,
       io.wexrun.core.diagnose.Path path,
       Diagnostics diagnostics) {
-    String lastLine = settings.text(LAST_LINE).orElse("wait");
-    if (!lastLine.equals("wait") && !lastLine.equals("take")) {
-      diagnostics.error(
-          "bad-value",
-          path.key(LAST_LINE),
-          "'" + lastLine + "' is neither wait nor take",
-          Diagnostics.nearest(lastLine, List.of("wait", "take")));
-    }
+    checkWord(settings, LAST_LINE, List.of("wait", "take"), path, diagnostics);
+    checkWord(settings, HEADER, List.of("false", "true"), path, diagnostics);
+    checkWord(settings, FRAMING, List.of("lines", "csv"), path, diagnostics);
     Pattern pattern = new Pattern(workspace.toAbsolutePath(), settings.main());
     io.wexrun.core.diagnose.Path at = path.key("files");
     if (pattern.plain() && !Files.isRegularFile(pattern.folder())) {
@@ -66,9 +67,29 @@ public final class FilesConnector implements IntakeConnector {
     }
   }
 
+  private static void checkWord(
+      Settings settings,
+      String key,
+      List<String> words,
+      io.wexrun.core.diagnose.Path path,
+      Diagnostics diagnostics) {
+    String word = settings.text(key).orElse(words.get(0));
+    if (!words.contains(word)) {
+      diagnostics.error(
+          "bad-value",
+          path.key(key),
+          "'" + word + "' is neither " + String.join(" nor ", words),
+          Diagnostics.nearest(word, words));
+    }
+  }
+
   @Override
   public Intake open(Settings settings, Path workspace, Map<SourcePartition, Long> positions) {
     boolean take = settings.text(LAST_LINE).orElse("wait").equals("take");
-    return new FilesIntake(workspace, settings.main(), take, positions);
+    boolean header = settings.text(HEADER).orElse("").equals("true");
+    boolean quoted = settings.text(FRAMING).orElse("").equals("csv");
+    FollowedFile.Reading reading =
+        new FollowedFile.Reading(take, header, quoted ? QuotedLines.FRAMING : Lines.FRAMING);
+    return new FilesIntake(workspace, settings.main(), reading, positions);
   }
 }

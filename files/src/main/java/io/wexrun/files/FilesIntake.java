@@ -27,7 +27,7 @@ public final class FilesIntake implements Intake {
   private final Path workspace;
   private final Pattern pattern;
   private final String written;
-  private final boolean takeLastLine;
+  private final FollowedFile.Reading reading;
   private final Map<SourcePartition, Long> positions;
   private final Set<Path> known = new HashSet<>();
   private final List<FollowedFile> order = new ArrayList<>();
@@ -39,11 +39,14 @@ public final class FilesIntake implements Intake {
   private boolean toldEnd;
 
   FilesIntake(
-      Path workspace, String written, boolean takeLastLine, Map<SourcePartition, Long> positions) {
+      Path workspace,
+      String written,
+      FollowedFile.Reading reading,
+      Map<SourcePartition, Long> positions) {
     this.workspace = workspace.toAbsolutePath().normalize();
     this.pattern = new Pattern(this.workspace, written);
     this.written = written;
-    this.takeLastLine = takeLastLine;
+    this.reading = reading;
     this.positions = positions;
   }
 
@@ -106,7 +109,7 @@ public final class FilesIntake implements Intake {
       if (known.add(path)) {
         SourcePartition source = new SourcePartition(name(path));
         long position = positions.getOrDefault(source, 0L);
-        order.add(new FollowedFile(path, source, position, takeLastLine));
+        order.add(new FollowedFile(path, source, position, reading));
       }
     }
     if (known.isEmpty() && !toldNone) {

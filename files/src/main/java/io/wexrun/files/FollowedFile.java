@@ -2,6 +2,7 @@ package io.wexrun.files;
 
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Lines;
 import io.wexrun.core.intake.SourcePartition;
 import java.io.IOException;
@@ -20,24 +21,34 @@ final class FollowedFile implements AutoCloseable {
   private static final int LONGEST_LINE = 16 << 20;
 
   private static final int BLOCK = 1 << 20;
+  private static final int HEADER = 8 << 10;
 
   private final Path path;
   private final SourcePartition source;
-  private final boolean takeLastLine;
+  private final Reading reading;
   private FileChannel channel;
   private long position;
   private byte[] rest = {};
+  private byte[] header;
 
   /**
-   * A file that goes on at a position.
+   * How files are read.
    *
    * @param takeLastLine whether bytes after the last line end are a record once the file ends
+   * @param header whether the first record is a header, which goes with every block
+   * @param framing what cuts blocks into records
    */
-  FollowedFile(Path path, SourcePartition source, long position, boolean takeLastLine) {
+  record Reading(boolean takeLastLine, boolean header, Framing framing) {
+    static final Reading LINES = new Reading(false, false, Lines.FRAMING);
+  }
+
+  /** A file that goes on at a position. */
+  FollowedFile(Path path, SourcePartition source, long position, Reading reading) {
     this.path = path;
     this.source = source;
     this.position = position;
-    this.takeLastLine = takeLastLine;
+    this.reading = reading;
+    this.header = reading.header() ? null : new byte[0];
   }
 
   SourcePartition source() {
@@ -68,12 +79,15 @@ final class FollowedFile implements AutoCloseable {
               + " were read: it was cut or written anew. Give a new file a new name, or put the"
               + " old one back");
     }
-    if (size == read && !(takeLastLine && rest.length > 0)) {
+    if (size == read && !(reading.takeLastLine() && rest.length > 0)) {
       close();
       return Optional.empty();
     }
     if (channel == null) {
       channel = FileChannel.open(path, StandardOpenOption.READ);
+    }
+    if (header == null && !readHeader(size)) {
+      return Optional.empty();
     }
     byte[] data = rest;
     int length = rest.length;
@@ -82,11 +96,8 @@ final class FollowedFile implements AutoCloseable {
       int before = length;
       data = Arrays.copyOf(data, length + (int) Math.min(size - position - length, BLOCK));
       length += readInto(data, length);
-      int end = length;
-      while (end > before && data[end - 1] != '\n') {
-        end--;
-      }
-      if (end > before) {
+      int end = reading.framing().end(data, before, length);
+      if (end > 0) {
         return Optional.of(block(data, end, length));
       }
       if (length >= LONGEST_LINE) {
@@ -96,7 +107,7 @@ final class FollowedFile implements AutoCloseable {
         break;
       }
     }
-    if (takeLastLine && length > 0) {
+    if (reading.takeLastLine() && length > 0) {
       return Optional.of(block(data, length, length));
     }
     rest = Arrays.copyOf(data, length);
@@ -107,7 +118,41 @@ final class FollowedFile implements AutoCloseable {
     rest = Arrays.copyOfRange(data, end, length);
     long first = position;
     position += end;
-    return new Block(source, first, position, data, end, Lines.FRAMING);
+    return new Block(source, first, position, data, end, reading.framing(), header);
+  }
+
+  /** Reads the first record of the file; false if it has not ended yet. */
+  private boolean readHeader(long size) throws IOException {
+    byte[] data = new byte[0];
+    int end = 0;
+    while (end == 0 && data.length < size && data.length < LONGEST_LINE) {
+      int before = data.length;
+      data = Arrays.copyOf(data, (int) Math.min(size, before + HEADER));
+      ByteBuffer more = ByteBuffer.wrap(data, before, data.length - before);
+      while (more.hasRemaining() && channel.read(more, more.position()) >= 0) {
+        // Until it is full, or the file ends.
+      }
+      end = firstEnd(data);
+    }
+    if (end == 0) {
+      return false;
+    }
+    int length = data[end - 1] == '\r' ? end - 1 : end;
+    boolean mark =
+        length >= 3 && data[0] == (byte) 0xEF && data[1] == (byte) 0xBB && data[2] == (byte) 0xBF;
+    header = Arrays.copyOfRange(data, mark ? 3 : 0, length);
+    position = Math.max(position, end + 1L);
+    return true;
+  }
+
+  /** The place of the line feed that ends the first record; 0 if there is none. */
+  private int firstEnd(byte[] data) {
+    for (int at = 0; at < data.length; at++) {
+      if (data[at] == '\n' && reading.framing().end(data, 0, at + 1) == at + 1) {
+        return at;
+      }
+    }
+    return 0;
   }
 
   private int readInto(byte[] data, int from) throws IOException {

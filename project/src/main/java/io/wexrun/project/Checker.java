@@ -9,6 +9,7 @@ import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.shape.Destination;
 import io.wexrun.core.shape.Shaper;
+import io.wexrun.core.step.Steps;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -113,7 +114,7 @@ final class Checker {
     List<String> known =
         Stream.concat(definition.tables().keySet().stream(), definition.queues().keySet().stream())
             .toList();
-    return Shaper.compile(pipeline, this::destination, known, at);
+    return Shaper.compile(pipeline, Steps.ours(), this::destination, known, at);
   }
 
   private void checkIntake(Settings intake, Diagnostics at) {

@@ -6,7 +6,6 @@ import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Sizes;
-import io.wexrun.core.pipeline.StepDefinition;
 import java.util.LinkedHashMap;
 import java.util.Map;
 import java.util.Optional;
@@ -37,9 +36,12 @@ final class DefinitionText {
     if (!pipeline.about().isEmpty()) {
       map.put("about", pipeline.about());
     }
+    if (!pipeline.patterns().isEmpty()) {
+      map.put("patterns", pipeline.patterns());
+    }
     map.put("intake", map(pipeline.intake()));
     if (!pipeline.shape().isEmpty()) {
-      map.put("shape", pipeline.shape().stream().map(DefinitionText::map).toList());
+      map.put("shape", pipeline.shape().stream().map(s -> Map.of(s.kind(), s.value())).toList());
     }
     map.put("route", pipeline.route().stream().map(DefinitionText::map).toList());
     map.put("flush", map(pipeline.flush()));
@@ -51,18 +53,6 @@ final class DefinitionText {
     map.put(settings.kind(), settings.values().get(settings.kind()));
     settings.values().forEach(map::putIfAbsent);
     return map;
-  }
-
-  private static Map<String, Object> map(StepDefinition step) {
-    Object value;
-    if (step instanceof StepDefinition.Template template) {
-      value = template.template();
-    } else if (step instanceof StepDefinition.Require require) {
-      value = require.fields();
-    } else {
-      value = ((StepDefinition.Set) step).fields();
-    }
-    return Map.of(step.kind(), value);
   }
 
   private static Map<String, Object> map(Route route) {

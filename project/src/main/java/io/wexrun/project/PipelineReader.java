@@ -20,8 +20,7 @@ final class PipelineReader {
   static final Pattern NAME = Pattern.compile("[A-Za-z0-9][A-Za-z0-9_-]*");
 
   private static final List<String> KEYS =
-      List.of("pipeline", "about", "intake", "shape", "route", "flush");
-  private static final List<String> STEPS = List.of("template", "require", "set");
+      List.of("pipeline", "about", "patterns", "intake", "shape", "route", "flush");
 
   private PipelineReader() {}
 
@@ -37,11 +36,16 @@ final class PipelineReader {
           "'" + name.get() + "' is not a name",
           Optional.of("use letters, digits, '-' and '_'"));
     }
+    Map<String, String> patterns = new LinkedHashMap<>();
+    map.map("patterns")
+        .ifPresent(
+            written ->
+                written.keys().forEach(k -> written.text(k).ifPresent(p -> patterns.put(k, p))));
     Optional<Settings> intake = intake(map);
     List<StepDefinition> shape = new ArrayList<>();
     for (Node item : map.items("shape")) {
       // A step with a mistake leaves its place, so that those behind it keep theirs.
-      shape.add(step(map, item).orElse(new StepDefinition.Require(List.of())));
+      shape.add(step(map, item).orElse(StepDefinition.require()));
     }
     List<Route> route = new ArrayList<>();
     for (Node item : map.items("route")) {
@@ -61,6 +65,7 @@ final class PipelineReader {
             new Pipeline(
                 n,
                 map.text("about").orElse(""),
+                patterns,
                 intake.orElse(new Settings("", Map.of())),
                 shape,
                 route,
@@ -88,32 +93,18 @@ final class PipelineReader {
 
   private static Optional<StepDefinition> step(YamlMap map, Node item) {
     YamlMap step = map.mapAt(item, "a step");
-    if (step.keys().size() != 1) {
-      step.allow("a step", STEPS);
-      if (step.keys().size() > 1) {
-        step.error(
-            item,
-            "wrong-form",
-            "a step has one key",
-            Optional.of("begin each step with '- ', as in '- require: [card]'"));
-      }
-      return Optional.empty();
+    if (step.keys().size() == 1) {
+      String kind = step.keys().get(0);
+      return step.value(kind).map(YamlMap::texts).map(value -> StepDefinition.of(kind, value));
     }
-    return switch (step.keys().get(0)) {
-      case "template" -> step.text("template").map(StepDefinition.Template::new);
-      case "require" -> Optional.of(new StepDefinition.Require(step.texts("require")));
-      case "set" -> step.map("set").map(PipelineReader::set);
-      default -> {
-        step.allow("a shape", STEPS);
-        yield Optional.empty();
-      }
-    };
-  }
-
-  private static StepDefinition set(YamlMap map) {
-    Map<String, String> fields = new LinkedHashMap<>();
-    map.keys().forEach(key -> map.text(key).ifPresent(text -> fields.put(key, text)));
-    return new StepDefinition.Set(fields);
+    if (step.keys().size() > 1) {
+      step.error(
+          item,
+          "wrong-form",
+          "a step has one key",
+          Optional.of("begin each step with '- ', as in '- require: [card]'"));
+    }
+    return Optional.empty();
   }
 
   private static Route route(YamlMap map, Node item) {

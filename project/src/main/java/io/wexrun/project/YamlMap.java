@@ -155,6 +155,22 @@ final class YamlMap {
     file.at(diagnostics, at).error(code, Path.ROOT, message, hint);
   }
 
+  /** A value as plain Java with every leaf as the text that is written. */
+  static Object texts(Node node) {
+    if (node instanceof SequenceNode sequence) {
+      return sequence.getValue().stream().map(YamlMap::texts).toList();
+    }
+    if (node instanceof MappingNode mapping) {
+      Map<String, Object> map = new LinkedHashMap<>();
+      for (NodeTuple tuple : mapping.getValue()) {
+        map.put(((ScalarNode) tuple.getKeyNode()).getValue(), texts(tuple.getValueNode()));
+      }
+      return map;
+    }
+    ScalarNode scalar = (ScalarNode) node;
+    return scalar.getTag().equals(Tag.NULL) ? "" : scalar.getValue();
+  }
+
   /** A value as plain Java: texts, {@code Long}, {@code Double}, {@code Boolean}, lists, maps. */
   static Object plain(Node node) {
     if (node instanceof SequenceNode sequence) {

@@ -90,7 +90,7 @@ class CheckTest {
                 4 |   - template: '{event} card={card} ms={ms} {card}'
                   |                                             ^^^^
                   = rename one of them
-            pipelines/gates.yaml:5:5: error [unknown-key] a shape has no key 'requre'
+            pipelines/gates.yaml:5:5: error [unknown-step] there is no step 'requre'
                 5 |   - requre: [card]
                   |     ^^^^^^
                   = did you mean 'require'?
@@ -131,7 +131,7 @@ class CheckTest {
         "pipeline: gate-load ~ pipeline: gate-intake ~ 11 duplicate-name a second pipeline is named 'gate-intake'",
         "pipeline: gate-load ~ pipeline: gate load ~ 11 bad-name 'gate load' is not a name",
         "- require: card ~ - require: card¶    set: {a: ms} ~ 5 wrong-form a step has one key",
-        "- require: card ~ - require: {a: b} ~ 14 wrong-form 'require' is a single value",
+        "- require: card ~ - require: {a: b} ~ 14 wrong-form this is a list",
         "age: 10s ~ age: soon ~ 37 bad-value 'soon' is not an age, such as 10s",
         "key: 'card=(\\S+)' ~ key: 'card=(\\S+' ~ 10 bad-pattern this is not a pattern",
         "to: scans ~ two: scans ~ 5 missing-key the entry leads nowhere",

@@ -112,11 +112,11 @@ class DefinitionTest {
             "");
     Arbitrary<StepDefinition> step =
         Arbitraries.oneOf(
-            text.map(StepDefinition::template),
-            text.list().ofMinSize(1).ofMaxSize(3).map(StepDefinition.Require::new),
+            text.map(t -> StepDefinition.template(t)),
+            text.list().ofMinSize(1).ofMaxSize(3).map(names -> StepDefinition.of("require", names)),
             Arbitraries.maps(Arbitraries.of("f", "g", "on"), text)
                 .ofMinSize(1)
-                .map(StepDefinition.Set::new));
+                .map(fields -> StepDefinition.of("set", fields)));
     Arbitrary<Route> route =
         Combinators.combine(
                 text.optional(),
@@ -135,6 +135,6 @@ class DefinitionTest {
             text, intake, step.list().ofMaxSize(3), route.list().ofMaxSize(3), flush)
         .as(
             (about, in, steps, routes, policy) ->
-                new Pipeline("p", about, in, steps, routes, policy));
+                new Pipeline("p", about, Map.of("n", about), in, steps, routes, policy));
   }
 }

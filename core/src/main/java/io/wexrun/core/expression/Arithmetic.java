@@ -68,7 +68,7 @@ record Arithmetic(char operator, Node left, Node right) implements Node {
     if ((operator == '/' || operator == '%') && b == 0) {
       throw new ArithmeticException("divided by zero");
     }
-    if ((operator == '/' || operator == '%') && a == Long.MIN_VALUE && b == -1) {
+    if (operator == '/' && a == Long.MIN_VALUE && b == -1) {
       throw new ArithmeticException("long overflow");
     }
     return switch (operator) {

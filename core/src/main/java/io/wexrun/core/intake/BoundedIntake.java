@@ -37,7 +37,14 @@ public final class BoundedIntake implements Intake {
     missing.remove(block.source());
     Framing framing = whole -> block.framing().cut(whole).before(bound);
     return Optional.of(
-        new Block(block.source(), block.first(), bound, block.data(), block.length(), framing));
+        new Block(
+            block.source(),
+            block.first(),
+            bound,
+            block.data(),
+            block.length(),
+            framing,
+            block.header()));
   }
 
   @Override

@@ -8,4 +8,18 @@ package io.wexrun.core.intake;
 public interface Framing {
   /** The records of a block. Every byte that the framing does not need is in some record. */
   Records cut(Block block);
+
+  /**
+   * Where the last whole record in {@code data[0, length)} ends, which begins with a record; 0 if
+   * none does.
+   *
+   * @param known no record ends before this place
+   */
+  default int end(byte[] data, int known, int length) {
+    int end = length;
+    while (end > known && data[end - 1] != '\n') {
+      end--;
+    }
+    return end > known ? end : 0;
+  }
 }

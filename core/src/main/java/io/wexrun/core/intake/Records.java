@@ -9,6 +9,7 @@ import java.util.BitSet;
  */
 public final class Records {
   private static final int[] NOTHING = {};
+  private static final byte[] NO_HEADER = {};
 
   private final byte[] data;
   private final int[] starts;
@@ -17,6 +18,7 @@ public final class Records {
   private final long firstPosition;
   private final boolean positionsAreBytes;
   private final BitSet odd;
+  private final byte[] header;
 
   private Records(
       byte[] data,
@@ -25,7 +27,8 @@ public final class Records {
       int count,
       long firstPosition,
       boolean positionsAreBytes,
-      BitSet odd) {
+      BitSet odd,
+      byte[] header) {
     this.data = data;
     this.starts = starts;
     this.ends = ends;
@@ -33,6 +36,7 @@ public final class Records {
     this.firstPosition = firstPosition;
     this.positionsAreBytes = positionsAreBytes;
     this.odd = odd;
+    this.header = header;
   }
 
   /**
@@ -43,7 +47,7 @@ public final class Records {
    */
   public static Records atBytes(
       byte[] data, int[] starts, int[] ends, int count, long firstPosition, BitSet odd) {
-    return new Records(data, starts, ends, count, firstPosition, true, odd);
+    return new Records(data, starts, ends, count, firstPosition, true, odd, NO_HEADER);
   }
 
   /**
@@ -53,7 +57,7 @@ public final class Records {
    */
   public static Records numbered(
       byte[] data, int[] starts, int[] ends, int count, long firstPosition, BitSet odd) {
-    return new Records(data, starts, ends, count, firstPosition, false, odd);
+    return new Records(data, starts, ends, count, firstPosition, false, odd, NO_HEADER);
   }
 
   /** How many records there are. */
@@ -86,10 +90,35 @@ public final class Records {
     return odd != null && !odd.get(record);
   }
 
+  /** The same records with the header of their source. */
+  Records withHeader(byte[] bytes) {
+    return new Records(data, starts, ends, count, firstPosition, positionsAreBytes, odd, bytes);
+  }
+
+  /** The header of the records' source, such as the line with a CSV file's names; may be empty. */
+  public byte[] header() {
+    return header;
+  }
+
+  /** The same records without the first {@code skipped}. */
+  public Records without(int skipped) {
+    int n = Math.min(skipped, count);
+    BitSet rest = odd == null ? null : odd.get(n, Math.max(n, odd.length()));
+    return new Records(
+        data,
+        Arrays.copyOfRange(starts, n, count),
+        Arrays.copyOfRange(ends, n, count),
+        count - n,
+        positionsAreBytes ? firstPosition : firstPosition + n,
+        positionsAreBytes,
+        rest,
+        header);
+  }
+
   /** The same records without their bytes: only positions and count, for less memory. */
   public Records positionsOnly() {
     int[] places = positionsAreBytes ? starts : NOTHING;
-    return new Records(null, places, NOTHING, count, firstPosition, positionsAreBytes, odd);
+    return new Records(null, places, NOTHING, count, firstPosition, positionsAreBytes, odd, header);
   }
 
   /** The records before a position. */
@@ -98,7 +127,7 @@ public final class Records {
     while (head < count && position(head) < position) {
       head++;
     }
-    return new Records(data, starts, ends, head, firstPosition, positionsAreBytes, odd);
+    return new Records(data, starts, ends, head, firstPosition, positionsAreBytes, odd, header);
   }
 
   /** A copy of a record's bytes. */

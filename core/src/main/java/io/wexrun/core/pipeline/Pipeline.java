@@ -1,7 +1,10 @@
 package io.wexrun.core.pipeline;
 
 import java.util.ArrayList;
+import java.util.Collections;
+import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Objects;
 
 /**
@@ -18,6 +21,7 @@ import java.util.Objects;
  *
  * @param name letters, digits, {@code -} and {@code _}; unique in its workspace
  * @param about what it is for, or empty
+ * @param patterns names to regular expressions (RE2 syntax) that templates and others may use
  * @param intake where records come from
  * @param shape the steps in order; none passes raw records on
  * @param route the entries in order
@@ -26,13 +30,15 @@ import java.util.Objects;
 public record Pipeline(
     String name,
     String about,
+    Map<String, String> patterns,
     Settings intake,
     List<StepDefinition> shape,
     List<Route> route,
     FlushPolicy flush) {
 
-  /** Copies the lists. */
+  /** Copies the collections. */
   public Pipeline {
+    patterns = Collections.unmodifiableMap(new LinkedHashMap<>(patterns));
     Objects.requireNonNull(intake, "intake");
     shape = List.copyOf(shape);
     route = List.copyOf(route);
@@ -52,6 +58,7 @@ public record Pipeline(
   public static final class Builder {
     private final String name;
     private String about = "";
+    private final Map<String, String> patterns = new LinkedHashMap<>();
     private Settings intake;
     private final List<StepDefinition> shape = new ArrayList<>();
     private final List<Route> route = new ArrayList<>();
@@ -64,6 +71,12 @@ public record Pipeline(
     /** Says what the pipeline is for. */
     public Builder about(String text) {
       about = text;
+      return this;
+    }
+
+    /** Names a regular expression, in RE2 syntax, for the steps. */
+    public Builder pattern(String patternName, String regex) {
+      patterns.put(patternName, regex);
       return this;
     }
 
@@ -100,7 +113,7 @@ public record Pipeline(
       if (intake == null || route.isEmpty()) {
         throw new IllegalStateException("pipeline " + name + " needs an intake and a route");
       }
-      return new Pipeline(name, about, intake, shape, route, flush);
+      return new Pipeline(name, about, patterns, intake, shape, route, flush);
     }
   }
 }

@@ -15,6 +15,7 @@ import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
+import io.wexrun.core.step.Rejects;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.LinkedHashMap;
@@ -167,7 +168,7 @@ final class Router {
   }
 
   /** Which rows go where. */
-  record Routed(Map<String, Rows> rows, long copied, long dropped) {}
+  record Routed(Map<String, Rows> rows, long unfolded, long copied, long dropped) {}
 
   /** Routes the rows that are alive; those that no entry takes are rejected. */
   Routed route(Batch batch, Rejects rejects) {
@@ -182,10 +183,16 @@ final class Router {
     int[] counts = new int[names.size()];
     long copied = 0;
     long dropped = 0;
+    long unfolded = 0;
+    int last = -1;
     for (int row = 0; row < rows; row++) {
-      if (rejects.rejected(batch.record(row))) {
+      int record = batch.record(row);
+      if (rejects.rejected(record)) {
         continue;
       }
+      // Rows of one record stand together: each but the first is one that a step made.
+      unfolded += record == last ? 1 : 0;
+      last = record;
       Entry entry = entries.get(chosen[row]);
       dropped += entry.drop ? 1 : 0;
       copied += Math.max(0, entry.targets.length - 1);
@@ -203,7 +210,7 @@ final class Router {
         routed.put(name, form(name, batch, chosen, selected[target], counts[target]));
       }
     }
-    return new Routed(routed, copied, dropped);
+    return new Routed(routed, unfolded, copied, dropped);
   }
 
   /** The entry of each row; -1 for rows that are rejected, before or here. */

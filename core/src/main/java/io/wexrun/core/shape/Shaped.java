@@ -17,6 +17,7 @@ import java.util.Map;
  * @param rows the rows for each target; none is empty
  * @param dead the dead letters with {@link io.wexrun.core.dead.DeadLetter#SCHEMA}; may be empty
  * @param reasons how many died for each reason
+ * @param fitted where a step may read records in several ways: how many each way took, by its path
  */
 public record Shaped(
     Block block,
@@ -26,4 +27,5 @@ public record Shaped(
     long dropped,
     Map<String, Rows> rows,
     Rows dead,
-    Map<Reason, Long> reasons) {}
+    Map<Reason, Long> reasons,
+    Map<String, Long> fitted) {}

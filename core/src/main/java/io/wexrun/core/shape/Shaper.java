@@ -5,15 +5,16 @@ import io.wexrun.core.batch.Rows;
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.Path;
-import io.wexrun.core.expression.Expression;
-import io.wexrun.core.expression.Expressions;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Sizes;
 import io.wexrun.core.pipeline.StepDefinition;
-import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
+import io.wexrun.core.step.Rejects;
+import io.wexrun.core.step.Step;
+import io.wexrun.core.step.StepContext;
+import io.wexrun.core.step.Steps;
 import java.util.ArrayList;
 import java.util.HashSet;
 import java.util.LinkedHashMap;
@@ -34,24 +35,6 @@ public final class Shaper {
 
   private record PlacedStep(Step step, String path) {}
 
-  /** Stands for a template with mistakes, so that later steps are checked against its fields. */
-  private record Unfinished(Schema output) implements Step {
-    static Unfinished of(List<Object> pieces) {
-      Schema schema = Schema.EMPTY;
-      for (Object piece : pieces) {
-        if (piece instanceof Field field && !field.skipped()) {
-          schema = schema.with(new Column(field.name(), field.type(), !field.optional()));
-        }
-      }
-      return new Unfinished(schema);
-    }
-
-    @Override
-    public Batch apply(Batch batch, Rejects rejects) {
-      throw new IllegalStateException("a shape with mistakes cannot run");
-    }
-  }
-
   private final List<PlacedStep> steps;
   private final Router router;
   private final long longest;
@@ -67,6 +50,7 @@ public final class Shaper {
   /**
    * Compiles a pipeline.
    *
+   * @param kinds the kinds of steps that there are
    * @param destinations finds the tables and queues that a route names
    * @param known their names, for suggestions
    * @param diagnostics takes every mistake; if it has errors afterwards, the result is not to be
@@ -74,19 +58,23 @@ public final class Shaper {
    */
   public static Shaper compile(
       Pipeline pipeline,
+      Steps kinds,
       Function<String, Optional<Destination>> destinations,
       List<String> known,
       Diagnostics diagnostics) {
     List<PlacedStep> steps = new ArrayList<>();
     List<String> onLibrary = new ArrayList<>();
     Set<String> doubtful = new HashSet<>();
-    Schema schema = Schema.EMPTY;
     Path shape = Path.ROOT.key("shape");
+    Schema schema = Schema.EMPTY;
     for (int i = 0; i < pipeline.shape().size(); i++) {
       StepDefinition definition = pipeline.shape().get(i);
-      Path path = shape.index(i).key(definition.kind());
-      for (Step step : compile(definition, i, schema, path, diagnostics, doubtful, onLibrary)) {
-        steps.add(new PlacedStep(step, path.toString()));
+      StepContext context =
+          new StepContext(
+              schema, i == 0, pipeline.intake(), pipeline.patterns(), doubtful, onLibrary);
+      String path = shape.index(i).key(definition.kind()).toString();
+      for (Step step : kinds.compile(definition, context, shape.index(i), diagnostics)) {
+        steps.add(new PlacedStep(step, path));
         schema = step.output();
       }
     }
@@ -97,64 +85,6 @@ public final class Shaper {
         router,
         longest(pipeline, diagnostics),
         Stream.concat(onLibrary.stream(), router.onLibrary().stream()).toList());
-  }
-
-  private static List<Step> compile(
-      StepDefinition definition,
-      int index,
-      Schema input,
-      Path path,
-      Diagnostics diagnostics,
-      Set<String> doubtful,
-      List<String> onLibrary) {
-    if (definition instanceof StepDefinition.Template template) {
-      int before = diagnostics.errors();
-      if (index > 0) {
-        diagnostics.error(
-            "misplaced-step",
-            path,
-            "a template reads the raw record, so it is the first step",
-            Optional.of("move it to the top of the shape"));
-      }
-      List<Object> pieces = new TemplateParser(template.template(), path, diagnostics).parse();
-      return List.of(
-          diagnostics.errors() > before ? Unfinished.of(pieces) : new TemplateStep(pieces));
-    }
-    if (definition instanceof StepDefinition.Require require) {
-      int before = diagnostics.errors();
-      for (int i = 0; i < require.fields().size(); i++) {
-        String name = require.fields().get(i);
-        if (input.find(name).isEmpty()) {
-          diagnostics.error(
-              "unknown-field",
-              path.index(i),
-              "there is no field '" + name + "' here",
-              Diagnostics.nearestOrKnown(name, input.names(), all -> "the fields are " + all));
-        }
-      }
-      return diagnostics.errors() > before
-          ? List.of()
-          : List.of(new RequireStep(input, require.fields()));
-    }
-    List<Step> steps = new ArrayList<>();
-    Schema schema = input;
-    for (Map.Entry<String, String> set : ((StepDefinition.Set) definition).fields().entrySet()) {
-      Optional<Expression> expression =
-          new Expressions(schema, doubtful)
-              .compile(set.getValue(), path.key(set.getKey()), diagnostics);
-      if (expression.isPresent()) {
-        Step step = new SetStep(schema, set.getKey(), expression.get());
-        expression
-            .get()
-            .onLibrary()
-            .forEach(part -> onLibrary.add(path.key(set.getKey()) + ": " + part));
-        steps.add(step);
-        schema = step.output();
-      } else {
-        doubtful.add(set.getKey());
-      }
-    }
-    return steps;
   }
 
   private static long longest(Pipeline pipeline, Diagnostics diagnostics) {
@@ -203,12 +133,13 @@ public final class Shaper {
     return new Shaped(
         block,
         records.count(),
-        0,
+        routed.unfolded(),
         routed.copied(),
-        routed.dropped(),
+        routed.dropped() + rejects.dropped(),
         routed.rows(),
         dead,
-        rejects.reasons());
+        rejects.reasons(),
+        rejects.fitted());
   }
 
   private void rejectTooLong(Records records, Rejects rejects) {

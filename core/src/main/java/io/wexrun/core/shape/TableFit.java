@@ -12,6 +12,8 @@ import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
+import io.wexrun.core.step.Rejects;
+import io.wexrun.core.step.Values;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.List;
@@ -95,8 +97,7 @@ final class TableFit {
     }
     Vector one = Vectors.forType(column.type(), 1);
     byte[] bytes = written.getBytes(StandardCharsets.UTF_8);
-    new Field(column.name(), column.type(), false, Optional.empty(), null)
-        .append(bytes, 0, bytes.length, one);
+    Values.append(column.type(), bytes, 0, bytes.length, one);
     return one;
   }
 

@@ -16,6 +16,7 @@ import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Type;
 import io.wexrun.core.shape.Destination;
 import io.wexrun.core.shape.Shaper;
+import io.wexrun.core.step.Steps;
 import io.wexrun.core.tally.Account;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.Tally;
@@ -85,6 +86,7 @@ final class World {
     Shaper shaper =
         Shaper.compile(
             pipeline,
+            Steps.ours(),
             name ->
                 Optional.of(
                     new Destination.Rows(

@@ -180,22 +180,16 @@ class ShaperTest {
             .mistakes();
     assertThat(mistakes)
         .containsExactly(
-            "unknown-field shape[1].require[0]: there is no field 'crad' here",
+            "unknown-field shape[1].require: there is no field 'crad' here",
             "type-clash shape[2].set.slow: '>' does not work on string and int",
-            "misplaced-step shape[3].template: a template reads the raw record, so it is the first"
+            "misplaced-step shape[3].template: this step reads the raw record, so it is the first"
                 + " step",
             "unknown-field route[0].when: there is no field 'evnt' here",
-            "missing-column route[0]: column 'card' of table 'scans' is required, but the shape gives"
-                + " no field of that name",
-            "empty-column route[0]: column 'ms' of table 'scans' is never filled: the shape gives no"
-                + " field of that name",
-            "unknown-field route[1].when: there is no field 'card' here",
+            "type-clash route[0]: field 'ms' is a text, but column 'ms' of table 'scans' is an int",
+            "not-a-condition route[1].when: the condition gives a text, not true or false",
             "unknown-target route[1].to: there is no table or queue 'scanz'",
             "bad-route route[2]: 'dead' stands alone, not beside other targets",
-            "missing-column route[2]: column 'card' of table 'scans' is required, but the shape gives"
-                + " no field of that name",
-            "empty-column route[2]: column 'ms' of table 'scans' is never filled: the shape gives no"
-                + " field of that name",
+            "type-clash route[2]: field 'ms' is a text, but column 'ms' of table 'scans' is an int",
             "unreachable-route route[3]: no record comes this far: the entry before takes everything",
             "bad-pattern route[3].key: this is not a pattern: error parsing regexp: missing closing ):"
                 + " `((`");

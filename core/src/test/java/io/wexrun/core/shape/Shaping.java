@@ -15,6 +15,9 @@ import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Schema;
+import io.wexrun.core.step.Steps;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
@@ -25,8 +28,35 @@ import java.util.Optional;
 /** Compiles pipelines over tables and queues made up for a test, and shapes lines by them. */
 final class Shaping {
   private final Map<String, Destination> destinations = new LinkedHashMap<>();
+  private boolean routed;
   private final Pipeline.Builder pipeline =
       Pipeline.named("test").intake(Settings.of("lines", "").with("longest", "1KB"));
+
+  /** Steps whose fields all go to a table {@code all} with a column for each. */
+  static Shaping over(StepDefinition... steps) {
+    Diagnostics diagnostics = Diagnostics.of("test");
+    Shaping probe = new Shaping().shape(steps).route(Route.otherwiseDrop());
+    Schema fields = Schema.EMPTY;
+    for (Schema schema : probe.compile(diagnostics).schemas().values()) {
+      fields = schema;
+    }
+    diagnostics.orThrow();
+    Table.Builder table = Table.in("store", "all");
+    for (Column column : fields.columns()) {
+      table.column(column.name(), column.type());
+    }
+    return new Shaping().table(table).shape(steps).route(Route.to("all"));
+  }
+
+  Shaping intake(Settings settings) {
+    pipeline.intake(settings);
+    return this;
+  }
+
+  Shaping pattern(String name, String regex) {
+    pipeline.pattern(name, regex);
+    return this;
+  }
 
   Shaping table(Table.Builder table) {
     Table built = table.build();
@@ -45,13 +75,18 @@ final class Shaping {
   }
 
   Shaping route(Route... routes) {
+    routed = true;
     pipeline.route(routes);
     return this;
   }
 
   private Shaper compile(Diagnostics diagnostics) {
+    if (!routed) {
+      route(Route.otherwiseDrop());
+    }
     return Shaper.compile(
         pipeline.build(),
+        Steps.ours(),
         name -> Optional.ofNullable(destinations.get(name)),
         List.copyOf(destinations.keySet()),
         diagnostics);

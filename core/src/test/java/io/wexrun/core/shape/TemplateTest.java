@@ -5,14 +5,18 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.Path;
-import io.wexrun.core.pipeline.Route;
-import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
+import io.wexrun.core.step.StepContext;
+import io.wexrun.core.step.Steps;
 import java.io.ByteArrayOutputStream;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
+import java.util.HashSet;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import net.jqwik.api.Arbitraries;
 import net.jqwik.api.Arbitrary;
@@ -27,14 +31,7 @@ import org.junit.jupiter.params.provider.CsvSource;
 class TemplateTest {
   /** A table with a column for each field of a template. */
   private static Shaping over(String template) {
-    Diagnostics diagnostics = Diagnostics.of("test");
-    List<Object> pieces = new TemplateParser(template, Path.ROOT, diagnostics).parse();
-    diagnostics.orThrow();
-    Table.Builder table = Table.in("store", "all");
-    for (Column column : new TemplateStep(pieces).output().columns()) {
-      table.column(column.name(), column.type());
-    }
-    return new Shaping().table(table).shape(template(template)).route(Route.to("all"));
+    return Shaping.over(template(template));
   }
 
   private static String row(String template, String line) {
@@ -94,7 +91,7 @@ class TemplateTest {
         "{a:int};{b}      | 3000000000;x | `bad-value shape[0].template a \"3000000000\" is no int`",
         "{a} \"{b}\"      | `x \"y\" z` | `no-match shape[0].template text is left after the end: \" z\"`",
         "{a} \"{b}\"      | `x \"y\\\"` | `no-match shape[0].template b no \"\"\" after 'b'`",
-        "{a:timestamp};{b} | 2026-05-03 06:14:09;x | `bad-value shape[0].template a \"2026-05-03 06:14:09\" is no timestamp: it has no zone (give one, as in {a:timestamp @UTC})`",
+        "{a:timestamp};{b} | 2026-05-03 06:14:09;x | `bad-value shape[0].template a \"2026-05-03 06:14:09\" is no timestamp: it has no zone (give one, as in timestamp @UTC)`",
         "{a:timestamp 'yyyy-MM-dd' @UTC};{b} | 2026-02-30;x | `bad-value shape[0].template a \"2026-02-30\" is no timestamp`",
       })
   void whatDoesNotFitDiesWithTheFieldAtFault(String template, String line, String death) {
@@ -196,7 +193,7 @@ class TemplateTest {
         "{a:timestamp 'yyyy-MM-dd HH:mm'} | 14 | the format has no zone, so the instant is not known",
         "{a:timestamp 'yyyy-QQQQQQ Z'}    | 14 | `this is not a date pattern: Too many pattern letters: Q`",
         "{a:timestamp @Mars}              | 14 | there is no time zone 'Mars'",
-        "{a:int 'x'} {b}                  | 1  | only timestamps and dates have a format or a zone",
+        "{a:int 'x'} {b}                  | 3  | only timestamps and dates have a format or a zone",
         "nothing                          | 0  | the template names no field",
       })
   void mistakesInATemplateSayWhere(String template, int offset, String message) {
@@ -210,7 +207,7 @@ class TemplateTest {
                   place[0] = place[0] < 0 ? at : place[0];
                   return Optional.empty();
                 });
-    new TemplateParser(template, Path.ROOT, diagnostics).parse();
+    compile(template, diagnostics);
     diagnostics.all().forEach(d -> messages.add(d.message()));
     assertThat(messages).containsExactly(message);
     assertThat(place[0]).isEqualTo(offset);
@@ -218,9 +215,17 @@ class TemplateTest {
 
   @Test
   void aFieldWithoutAQuestionMarkIsAlwaysThere() {
-    Diagnostics diagnostics = Diagnostics.of("test");
-    List<Object> pieces = new TemplateParser("{a} {b?}", Path.ROOT, diagnostics).parse();
-    assertThat(new TemplateStep(pieces).output().columns())
+    assertThat(compile("{a} {b?}", Diagnostics.of("test")).columns())
         .containsExactly(Column.required("a", Type.Scalar.TEXT), Column.of("b", Type.Scalar.TEXT));
+  }
+
+  private static Schema compile(String template, Diagnostics diagnostics) {
+    StepContext context =
+        new StepContext(
+            Schema.EMPTY, true, Settings.of("x", ""), Map.of(), new HashSet<>(), new ArrayList<>());
+    return Steps.ours()
+        .compile(template(template), context, Path.ROOT, diagnostics)
+        .get(0)
+        .output();
   }
 }

@@ -1,5 +1,6 @@
-package io.wexrun.core.shape;
+package io.wexrun.core.step;
 
+import com.google.re2j.Pattern;
 import io.wexrun.core.batch.DoubleVector;
 import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.TextVector;
@@ -16,31 +17,51 @@ import java.time.format.DateTimeFormatter;
 import java.time.temporal.ChronoField;
 import java.time.temporal.TemporalAccessor;
 import java.time.temporal.TemporalQueries;
+import java.util.Arrays;
+import java.util.List;
 import java.util.Optional;
 import java.util.UUID;
 
 /**
- * A field of a template and how its bytes become a value. Immutable.
+ * A field of a text and how its bytes become a value. Immutable.
  *
  * @param name empty for a field that is skipped
  * @param type the type of its values
  * @param optional whether an empty value or {@code -} is absent
- * @param format for timestamps and dates, if not ISO 8601
+ * @param formats for timestamps and dates, tried in order; none: ISO 8601
  * @param zone for timestamps without a zone; null if they must have one
+ * @param pattern what a text must match as a whole; null for any
  */
-record Field(String name, Type type, boolean optional, Optional<Format> format, Zone zone) {
+record Field(
+    String name, Type type, boolean optional, List<Format> formats, Zone zone, Pattern pattern) {
 
   /**
    * A format of times.
    *
-   * @param pattern as written
-   * @param formatter what reads it
+   * @param written as written
+   * @param formatter what reads it, if it is a pattern
+   * @param scale for numbers since the epoch, the digits from their unit to the microsecond; else
+   *     {@link #ISO} or {@link #PATTERN}
    */
-  record Format(String pattern, DateTimeFormatter formatter) {}
+  record Format(String written, DateTimeFormatter formatter, int scale) {
+    static final int ISO = 100;
+    static final int PATTERN = 101;
+  }
+
+  /** A field of any text. */
+  static Field text(String name) {
+    return of(name, Type.Scalar.TEXT);
+  }
+
+  /** A field that is read by its type's own rules. */
+  static Field of(String name, Type type) {
+    return new Field(name, type, false, List.of(), null, null);
+  }
 
   /** How often a text occurs in values of this field by their format. */
   int occurrences(Literal text) {
-    byte[] pattern = format.map(Format::pattern).orElse("").getBytes(StandardCharsets.UTF_8);
+    String first = formats.isEmpty() ? "" : formats.get(0).written();
+    byte[] pattern = first.getBytes(StandardCharsets.UTF_8);
     int count = 0;
     long found = text.locate(pattern, 0, pattern.length);
     while (found != Literal.NOWHERE) {
@@ -70,8 +91,11 @@ record Field(String name, Type type, boolean optional, Optional<Format> format, 
     }
     return switch ((Type.Scalar) type) {
       case TEXT, BYTES, JSON -> {
-        ((TextVector) column).append(data, from, to);
-        yield true;
+        boolean fits = pattern == null || pattern.matches(Arrays.copyOfRange(data, from, to));
+        if (fits) {
+          ((TextVector) column).append(data, from, to);
+        }
+        yield fits;
       }
       case LONG -> append(Numbers.whole(data, from, to), column);
       case INT -> {
@@ -82,10 +106,11 @@ record Field(String name, Type type, boolean optional, Optional<Format> format, 
       case DATE -> append(date(data, from, to), column);
       case DOUBLE -> {
         double value = Numbers.real(data, from, to);
-        if (!Double.isNaN(value)) {
+        boolean finite = Double.isFinite(value);
+        if (finite) {
           ((DoubleVector) column).append(value);
         }
-        yield !Double.isNaN(value);
+        yield finite;
       }
       case BOOL -> append(bool(data, from, to), column);
       case UUID -> {
@@ -105,11 +130,28 @@ record Field(String name, Type type, boolean optional, Optional<Format> format, 
   }
 
   private long instant(byte[] data, int from, int to) {
-    if (format.isEmpty()) {
-      return Times.instant(data, from, to, zone);
+    long instant = formats.isEmpty() ? Times.instant(data, from, to, zone) : Numbers.NONE;
+    for (int i = 0; i < formats.size() && instant == Numbers.NONE; i++) {
+      instant = instant(formats.get(i), data, from, to);
     }
+    return instant;
+  }
+
+  private long instant(Format format, byte[] data, int from, int to) {
+    return switch (format.scale()) {
+      case Format.ISO -> Times.instant(data, from, to, zone);
+      case Format.PATTERN -> byPattern(format, text(data, from, to));
+      case -3 -> {
+        long nanos = Numbers.whole(data, from, to);
+        yield nanos == Numbers.NONE ? nanos : Math.floorDiv(nanos, 1000);
+      }
+      default -> Numbers.decimal(data, from, to, 18, format.scale());
+    };
+  }
+
+  private long byPattern(Format format, String text) {
     try {
-      TemporalAccessor parsed = format.get().formatter().parse(text(data, from, to));
+      TemporalAccessor parsed = format.formatter().parse(text);
       if (parsed.isSupported(ChronoField.INSTANT_SECONDS)) {
         return Instants.micros(Instant.from(parsed));
       }
@@ -124,14 +166,38 @@ record Field(String name, Type type, boolean optional, Optional<Format> format, 
   }
 
   private long date(byte[] data, int from, int to) {
-    if (format.isEmpty()) {
-      return Times.date(data, from, to);
+    long date = formats.isEmpty() ? Times.date(data, from, to) : Numbers.NONE;
+    for (int i = 0; i < formats.size() && date == Numbers.NONE; i++) {
+      Format format = formats.get(i);
+      if (format.scale() == Format.ISO) {
+        date = Times.date(data, from, to);
+        continue;
+      }
+      try {
+        date = LocalDate.parse(text(data, from, to), format.formatter()).toEpochDay();
+      } catch (DateTimeException e) {
+        date = Numbers.NONE;
+      }
     }
-    try {
-      return LocalDate.parse(text(data, from, to), format.get().formatter()).toEpochDay();
-    } catch (DateTimeException e) {
-      return Numbers.NONE;
+    return date;
+  }
+
+  /** What is wrong with bytes that {@link #append} did not take. */
+  String fault(byte[] data, int from, int to) {
+    if (from == to) {
+      return "the value is empty";
     }
+    String shown = ParseStep.show(data, from, to);
+    if (pattern != null) {
+      return shown + " does not match its pattern";
+    }
+    boolean onlyZone =
+        type == Type.Scalar.TIMESTAMP
+            && formats.isEmpty()
+            && zone == null
+            && Times.instant(data, from, to, new Zone(ZoneOffset.UTC)) != Numbers.NONE;
+    String hint = onlyZone ? ": it has no zone (give one, as in timestamp @UTC)" : "";
+    return shown + " is no " + type + hint;
   }
 
   private static long bool(byte[] data, int from, int to) {

@@ -1,4 +1,4 @@
-package io.wexrun.core.shape;
+package io.wexrun.core.step;
 
 /**
  * Reads instants and dates in the extended formats of ISO 8601 (RFC 3339) from ASCII bytes: {@code

@@ -1,4 +1,4 @@
-package io.wexrun.core.shape;
+package io.wexrun.core.step;
 
 import io.wexrun.core.batch.Batch;
 import io.wexrun.core.schema.Schema;

@@ -1,4 +1,4 @@
-package io.wexrun.core.shape;
+package io.wexrun.core.step;
 
 import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.TextVector;
@@ -7,17 +7,36 @@ import io.wexrun.core.dead.Reason;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import java.util.List;
+import java.util.OptionalInt;
 
 /** Rejects rows in which one of some fields is absent or an empty text. */
 final class RequireStep implements Step {
   private final Schema output;
   private final int[] places;
 
-  RequireStep(Schema input, List<String> fields) {
+  /** {@code require: [NAME, ...]}. */
+  static final class Kind implements StepKind {
+    @Override
+    public String name() {
+      return "require";
+    }
+
+    @Override
+    public List<Step> compile(Written written, StepContext context) {
+      int[] places =
+          written.items().stream()
+              .map(context::field)
+              .filter(OptionalInt::isPresent)
+              .mapToInt(OptionalInt::getAsInt)
+              .toArray();
+      return List.of(new RequireStep(context.input(), places));
+    }
+  }
+
+  private RequireStep(Schema input, int[] places) {
     Schema schema = input;
-    places = new int[fields.size()];
+    this.places = places;
     for (int i = 0; i < places.length; i++) {
-      places[i] = input.find(fields.get(i)).orElseThrow();
       Column column = input.column(places[i]);
       schema = schema.with(Column.required(column.name(), column.type()));
     }

@@ -1,4 +1,4 @@
-package io.wexrun.core.shape;
+package io.wexrun.core.step;
 
 /** Strict validation of UTF-8 as in RFC 3629. */
 final class Utf8 {

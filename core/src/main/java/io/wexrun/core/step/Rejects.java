@@ -1,4 +1,4 @@
-package io.wexrun.core.shape;
+package io.wexrun.core.step;
 
 import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.LongVector;
@@ -11,17 +11,20 @@ import java.util.BitSet;
 import java.util.EnumMap;
 import java.util.List;
 import java.util.Map;
+import java.util.TreeMap;
 
-/** The rejected records of one block. For one thread. */
+/** The records of one block that go no further: rejected or dropped by a step. For one thread. */
 public final class Rejects {
   private record Reject(int record, Reason reason, String step, String field, String detail) {}
 
   private final List<Reject> rejects = new ArrayList<>();
   private final BitSet records = new BitSet();
+  private final BitSet dropped = new BitSet();
+  private final Map<String, Long> fitted = new TreeMap<>();
   private String step = "";
 
   /** Names the step that rejects from now on. */
-  void step(String path) {
+  public void step(String path) {
     step = path;
   }
 
@@ -39,25 +42,48 @@ public final class Rejects {
     }
   }
 
-  /** Whether a record was rejected. */
+  /** Drops a record, which is counted; one that was rejected before stays so. */
+  public void drop(int record) {
+    if (!records.get(record)) {
+      records.set(record);
+      dropped.set(record);
+    }
+  }
+
+  /** Notes how many records one of several ways to read them fitted. */
+  void fitted(String path, long count) {
+    fitted.merge(path, count, Long::sum);
+  }
+
+  /** How many records each of several ways to read them fitted, by the way's path. */
+  public Map<String, Long> fitted() {
+    return fitted;
+  }
+
+  /** Whether a record was rejected or dropped. */
   public boolean rejected(int record) {
     return records.get(record);
   }
 
-  /** How many records were rejected. */
+  /** How many records were rejected or dropped. */
   public int count() {
-    return rejects.size();
+    return rejects.size() + dropped.cardinality();
+  }
+
+  /** How many records were dropped. */
+  public long dropped() {
+    return dropped.cardinality();
   }
 
   /** How many were rejected for each reason. */
-  Map<Reason, Long> reasons() {
+  public Map<Reason, Long> reasons() {
     Map<Reason, Long> counts = new EnumMap<>(Reason.class);
     rejects.forEach(r -> counts.merge(r.reason(), 1L, Long::sum));
     return counts;
   }
 
   /** The dead letters in the order of their records, with {@link DeadLetter#SCHEMA}. */
-  Batch letters(Records all, String source) {
+  public Batch letters(Records all, String source) {
     rejects.sort((a, b) -> Integer.compare(a.record(), b.record()));
     int count = rejects.size();
     TextVector reasons = new TextVector(count, count * 12);

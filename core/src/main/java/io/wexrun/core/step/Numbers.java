@@ -1,4 +1,4 @@
-package io.wexrun.core.shape;
+package io.wexrun.core.step;
 
 import java.nio.charset.StandardCharsets;
 

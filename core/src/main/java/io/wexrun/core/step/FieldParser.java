@@ -1,0 +1,217 @@
+package io.wexrun.core.step;
+
+import com.google.re2j.PatternSyntaxException;
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Schema;
+import io.wexrun.core.schema.Type;
+import java.time.DateTimeException;
+import java.time.ZoneId;
+import java.time.format.DateTimeFormatter;
+import java.time.format.ResolverStyle;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Locale;
+import java.util.Map;
+import java.util.Optional;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
+
+/**
+ * Reads how a field's bytes become a value.
+ *
+ * <pre>
+ * Spec   --&gt; Type? "?"? (" '" Format "'")* (" @" Zone)? (" from " Name)?
+ * Type   --&gt; a column type, or the name of a pattern, whose text it takes
+ * Format --&gt; "iso" | "epoch" | "epoch ms" | "epoch us" | "epoch ns"
+ *          | a pattern of java.time.format.DateTimeFormatter
+ * Zone   --&gt; a zone id such as UTC, +02:00 or Europe/Berlin
+ * </pre>
+ */
+final class FieldParser {
+  /** A spec without its {@code from}, without groups. */
+  static final String FORM =
+      "(?:[A-Za-z][A-Za-z0-9_-]*(?:\\([^)]*\\))?)?\\??(?:\\s+'[^']*')*(?:\\s+@\\S+)?";
+
+  static final Pattern NAME = Pattern.compile("[A-Za-z_][A-Za-z0-9_]*");
+
+  private static final Pattern SPEC =
+      Pattern.compile(
+          "([A-Za-z][A-Za-z0-9_-]*(?:\\([^)]*\\))?)?(\\?)?((?:\\s+'[^']*')*)(?:\\s+@(\\S+))?"
+              + "(?:\\s*\\bfrom\\s+(\\S.*))?");
+  private static final Pattern QUOTED = Pattern.compile("'([^']*)'");
+  private static final Map<String, Integer> EPOCHS =
+      Map.of("epoch", 6, "epoch s", 6, "epoch ms", 3, "epoch us", 0, "epoch ns", -3);
+  private static final List<String> TYPES =
+      List.of(
+          "text", "int", "long", "double", "bool", "timestamp", "date", "uuid", "json", "decimal");
+
+  /**
+   * What a spec says.
+   *
+   * @param from what the field is called in the text, if not by its name
+   */
+  record Read(Field field, Optional<String> from) {}
+
+  private final Written at;
+  private final String code;
+  private final Map<String, String> patterns;
+
+  /**
+   * A parser of specs that stand in one text.
+   *
+   * @param code the diagnostics' code for what is no spec
+   */
+  FieldParser(Written at, String code, Map<String, String> patterns) {
+    this.at = at;
+    this.code = code;
+    this.patterns = patterns;
+  }
+
+  /** The fields of a map from names to specs; mistakes are told. */
+  static List<Read> fields(Written map, StepContext context) {
+    List<Read> fields = new ArrayList<>();
+    map.entries()
+        .forEach(
+            (name, spec) -> {
+              if (!NAME.matcher(name).matches()) {
+                spec.diagnostics()
+                    .keyError(
+                        "bad-name",
+                        spec.path(),
+                        "'" + name + "' is not a name",
+                        Optional.of("use letters, digits and '_'; name it, and add: from " + name));
+              }
+              fields.add(
+                  new FieldParser(spec, "bad-field", context.patterns())
+                      .parse(name, false, spec.text(), 0));
+            });
+    return fields;
+  }
+
+  /** The columns of fields. */
+  static Schema schema(List<Field> fields, boolean mayLack) {
+    Schema schema = Schema.EMPTY;
+    for (Field field : fields) {
+      schema = schema.with(new Column(field.name(), field.type(), !mayLack && !field.optional()));
+    }
+    return schema;
+  }
+
+  /** Reads a spec that stands at {@code offset} of the text. */
+  Read parse(String name, boolean optional, String spec, int offset) {
+    Matcher matcher = SPEC.matcher(spec);
+    if (!matcher.matches()) {
+      error(
+          offset,
+          spec.length(),
+          "'" + spec + "' does not say how to read a field",
+          "write a type, as in int, text?, or timestamp 'dd/MMM/yyyy HH:mm:ss Z'");
+      return new Read(Field.text(name), Optional.empty());
+    }
+    String spelling = matcher.group(1) == null ? "text" : matcher.group(1);
+    com.google.re2j.Pattern pattern = null;
+    Optional<Type> type = Type.parse(spelling);
+    if (type.isEmpty() && patterns.containsKey(spelling)) {
+      pattern = pattern(spelling, offset);
+    } else if (type.isEmpty()) {
+      List<String> known = new ArrayList<>(TYPES);
+      known.addAll(patterns.keySet());
+      at.diagnostics()
+          .error(
+              "unknown-type",
+              at.path(),
+              offset,
+              spelling.length(),
+              "there is no type '" + spelling + "'",
+              Diagnostics.nearestOrKnown(spelling, known, all -> "the types are " + all));
+    }
+    Type of = type.orElse(Type.Scalar.TEXT);
+    Zone zone = zone(matcher, offset);
+    List<Field.Format> formats = formats(name, of, matcher, zone != null, offset);
+    boolean mayLack = optional || matcher.group(2) != null;
+    return new Read(
+        new Field(name, of, mayLack, formats, zone, pattern),
+        Optional.ofNullable(matcher.group(5)).map(String::strip));
+  }
+
+  private com.google.re2j.Pattern pattern(String name, int offset) {
+    try {
+      return Patterns.compile(patterns.get(name), patterns);
+    } catch (PatternSyntaxException | IllegalArgumentException e) {
+      String message = "pattern '" + name + "' is none: " + e.getMessage();
+      error(offset, name.length(), message, "it is in RE2 syntax");
+      return null;
+    }
+  }
+
+  private Zone zone(Matcher matcher, int offset) {
+    String id = matcher.group(4);
+    if (id == null) {
+      return null;
+    }
+    try {
+      return new Zone(ZoneId.of(id));
+    } catch (DateTimeException e) {
+      error(
+          offset + matcher.start(4),
+          id.length(),
+          "there is no time zone '" + id + "'",
+          "use UTC, an offset such as +02:00, or an id such as Europe/Berlin");
+      return null;
+    }
+  }
+
+  private List<Field.Format> formats(
+      String name, Type type, Matcher matcher, boolean hasZone, int offset) {
+    List<Field.Format> formats = new ArrayList<>();
+    boolean timed = type == Type.Scalar.TIMESTAMP || type == Type.Scalar.DATE;
+    Matcher quoted = QUOTED.matcher(matcher.group(3));
+    boolean any = false;
+    while (quoted.find()) {
+      any = true;
+      if (timed) {
+        int place = offset + matcher.start(3) + quoted.start(1);
+        format(name, type, quoted.group(1), hasZone, place).ifPresent(formats::add);
+      }
+    }
+    if (!timed && (any || hasZone)) {
+      error(offset, 1, "only timestamps and dates have a format or a zone", "remove it");
+    }
+    return formats;
+  }
+
+  private Optional<Field.Format> format(
+      String name, Type type, String pattern, boolean hasZone, int place) {
+    if (pattern.equals("iso")) {
+      return Optional.of(new Field.Format(pattern, null, Field.Format.ISO));
+    }
+    if (EPOCHS.containsKey(pattern) && type == Type.Scalar.TIMESTAMP) {
+      return Optional.of(new Field.Format(pattern, null, EPOCHS.get(pattern)));
+    }
+    DateTimeFormatter formatter;
+    try {
+      // yyyy means the year of the calendar here; strict resolving needs it without an era.
+      String strict = pattern.replace("yyyy", "uuuu");
+      formatter =
+          DateTimeFormatter.ofPattern(strict, Locale.ENGLISH)
+              .withResolverStyle(ResolverStyle.STRICT);
+    } catch (IllegalArgumentException e) {
+      error(place, pattern.length(), "this is not a date pattern: " + e.getMessage(), "");
+      return Optional.empty();
+    }
+    String letters = pattern.replaceAll("\\[|]", "");
+    if (type == Type.Scalar.TIMESTAMP && !hasZone && !letters.matches(".*[zZXxVO].*")) {
+      error(
+          place,
+          pattern.length(),
+          "the format has no zone, so the instant is not known",
+          "add a zone, as in {" + name + ":timestamp '" + pattern + "' @UTC}");
+    }
+    return Optional.of(new Field.Format(pattern, formatter, Field.Format.PATTERN));
+  }
+
+  private void error(int offset, int length, String message, String hint) {
+    at.error(code, offset, Math.max(1, length), message, hint);
+  }
+}

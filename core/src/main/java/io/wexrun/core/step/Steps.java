@@ -1,0 +1,71 @@
+package io.wexrun.core.step;
+
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.pipeline.StepDefinition;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.ServiceLoader;
+
+/** The kinds of steps that there are: ours, and those of other jars. Immutable. */
+public final class Steps {
+  private final Map<String, StepKind> kinds;
+
+  private Steps(Map<String, StepKind> kinds) {
+    this.kinds = kinds;
+  }
+
+  /** Our kinds, and those that a class loader finds as services. */
+  public static Steps with(ClassLoader loader) {
+    Map<String, StepKind> kinds = new LinkedHashMap<>();
+    List<StepKind> all =
+        new ArrayList<>(
+            List.of(
+                new TemplateStep.Kind(),
+                new RegexStep.Kind(),
+                new CsvStep.Kind(),
+                new JsonStep.Kind(),
+                new PairsStep.Kind(),
+                new SyslogStep.Kind(),
+                new UnwrapStep.Kind(),
+                new UnfoldStep.Kind(),
+                new RequireStep.Kind(),
+                new DefaultStep.Kind(),
+                new SetStep.Kind(),
+                new CastStep.Kind(),
+                new ColumnsStep.Rename(),
+                new ColumnsStep.Keep(),
+                new ColumnsStep.Remove()));
+    ServiceLoader.load(StepKind.class, loader).forEach(all::add);
+    all.forEach(kind -> kinds.put(kind.name(), kind));
+    return new Steps(kinds);
+  }
+
+  /** Our kinds alone. */
+  public static Steps ours() {
+    return with(StepKind.class.getClassLoader());
+  }
+
+  /** Their names, ours first. */
+  public List<String> names() {
+    return List.copyOf(kinds.keySet());
+  }
+
+  /** The steps of a definition that stands at {@code path}; mistakes go to the diagnostics. */
+  public List<Step> compile(
+      StepDefinition definition, StepContext context, Path path, Diagnostics diagnostics) {
+    StepKind kind = kinds.get(definition.kind());
+    Path at = path.key(definition.kind());
+    if (kind == null) {
+      diagnostics.keyError(
+          "unknown-step",
+          at,
+          "there is no step '" + definition.kind() + "'",
+          Diagnostics.nearestOrKnown(definition.kind(), names(), all -> "the steps are " + all));
+      return List.of();
+    }
+    return kind.compile(new Written(definition.value(), at, diagnostics), context);
+  }
+}

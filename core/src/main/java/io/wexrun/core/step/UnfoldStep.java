@@ -1,0 +1,206 @@
+package io.wexrun.core.step;
+
+import io.wexrun.core.batch.Batch;
+import io.wexrun.core.batch.TextVector;
+import io.wexrun.core.batch.Vector;
+import io.wexrun.core.batch.Vectors;
+import io.wexrun.core.dead.Reason;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Schema;
+import io.wexrun.core.schema.Type;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.BitSet;
+import java.util.List;
+import java.util.Map;
+import java.util.OptionalInt;
+
+/**
+ * Makes a row of each element of a JSON array, with the values of the other fields beside it. A
+ * record dies as a whole if one of its elements cannot be read.
+ */
+final class UnfoldStep implements Step {
+  private final Schema output;
+  private final String name;
+  private final int place;
+  private final int[] kept;
+  private final JsonStep.Picks picks;
+  private final boolean keepsEmpty;
+
+  private UnfoldStep(Schema input, int place, JsonStep.Picks picks, boolean keepsEmpty) {
+    this.name = input.column(place).name();
+    this.place = place;
+    this.picks = picks;
+    this.keepsEmpty = keepsEmpty;
+    Schema parsed = picks.schema();
+    List<Integer> others = new ArrayList<>();
+    Schema schema = Schema.EMPTY;
+    for (int i = 0; i < input.size(); i++) {
+      if (i != place && parsed.find(input.column(i).name()).isEmpty()) {
+        others.add(i);
+        schema = schema.with(input.column(i));
+      }
+    }
+    kept = others.stream().mapToInt(Integer::intValue).toArray();
+    for (Column column : parsed.columns()) {
+      schema = schema.with(column);
+    }
+    output = schema;
+  }
+
+  /**
+   * {@code unfold: FIELD} or {@code {field: FIELD, fields: {NAME: SPEC from PATH}, empty: ...}}.
+   */
+  static final class Kind implements StepKind {
+    @Override
+    public String name() {
+      return "unfold";
+    }
+
+    @Override
+    public List<Step> compile(Written written, StepContext context) {
+      int before = written.diagnostics().errors();
+      Map<String, Written> entries =
+          written.isMap()
+              ? written.entries("unfold", List.of("field", "fields", "rest", "empty"))
+              : Map.of("field", written);
+      Written name = entries.get("field");
+      if (name == null) {
+        written.error("missing-key", "unfold needs 'field'", "");
+        return List.of();
+      }
+      OptionalInt place = context.field(name);
+      if (place.isEmpty()) {
+        return List.of();
+      }
+      Column column = context.input().column(place.getAsInt());
+      if (column.type() != Type.Scalar.JSON && column.type() != Type.Scalar.TEXT) {
+        String message = "'" + column.name() + "' is " + column.type().withArticle();
+        name.error("type-clash", message + ", which holds no array", "read it as json");
+      }
+      JsonStep.Picks picks = element(column.name());
+      if (entries.containsKey("fields") || entries.containsKey("rest")) {
+        picks = JsonStep.Picks.of(written, entries.get("fields"), entries.get("rest"), context);
+      }
+      boolean keepsEmpty =
+          !entries.containsKey("empty")
+              || entries.get("empty").choice(List.of("keep", "drop")).equals("keep");
+      UnfoldStep step = new UnfoldStep(context.input(), place.getAsInt(), picks, keepsEmpty);
+      return List.of(
+          written.diagnostics().errors() > before ? new Unfinished(step.output()) : step);
+    }
+
+    /** The element itself, under the array's name. */
+    private static JsonStep.Picks element(String name) {
+      JsonPick top = new JsonPick();
+      top.add("$", 0);
+      return new JsonStep.Picks(top, List.of(Field.of(name, Type.Scalar.JSON)), "");
+    }
+  }
+
+  @Override
+  public Schema output() {
+    return output;
+  }
+
+  @Override
+  public Batch apply(Batch batch, Rejects rejects) {
+    TextVector arrays = (TextVector) batch.column(place);
+    List<Vector> parsed = new ArrayList<>();
+    for (Column column : picks.schema().columns()) {
+      parsed.add(Vectors.forType(column.type(), batch.rows() * 2));
+    }
+    int[] sources = new int[batch.rows() * 2 + 8];
+    int rows = 0;
+    Elements elements = new Elements(parsed, rejects);
+    BitSet left = new BitSet();
+    for (int row = 0; row < batch.rows(); row++) {
+      int record = batch.record(row);
+      if (rejects.rejected(record)) {
+        continue;
+      }
+      int count = elements.read(arrays, row, record);
+      if (count == 0 && keepsEmpty) {
+        parsed.forEach(Vector::appendAbsent);
+        count = 1;
+      }
+      if (rows + count > sources.length) {
+        sources = Arrays.copyOf(sources, Math.max(sources.length * 2, rows + count));
+      }
+      Arrays.fill(sources, rows, rows + count, row);
+      rows += count;
+      left.set(record, left.get(record) || count > 0);
+    }
+    for (int row = 0; row < batch.rows(); row++) {
+      if (!left.get(batch.record(row))) {
+        rejects.drop(batch.record(row));
+      }
+    }
+    return gather(batch, sources, rows, parsed);
+  }
+
+  private Batch gather(Batch batch, int[] sources, int rows, List<Vector> parsed) {
+    List<Vector> columns = new ArrayList<>();
+    for (int i : kept) {
+      Vector from = batch.column(i);
+      Vector to = Vectors.forType(batch.schema().column(i).type(), rows);
+      for (int row = 0; row < rows; row++) {
+        to.appendFrom(from, sources[row]);
+      }
+      columns.add(to);
+    }
+    columns.addAll(parsed);
+    int[] records = new int[rows];
+    for (int row = 0; row < rows; row++) {
+      records[row] = batch.record(sources[row]);
+    }
+    return new Batch(output, columns, rows, batch.records(), records);
+  }
+
+  /** Reads the elements of one array after the other. */
+  private final class Elements {
+    private final List<Vector> columns;
+    private final Rejects rejects;
+    private final JsonReading reading;
+    private final JsonScanner scanner = new JsonScanner();
+
+    Elements(List<Vector> columns, Rejects rejects) {
+      this.columns = columns;
+      this.rejects = rejects;
+      this.reading = picks.reading(columns, rejects);
+    }
+
+    /** Adds a row for each element; how many they are, none if the record was rejected. */
+    int read(TextVector arrays, int row, int record) {
+      if (arrays.absent(row)) {
+        return 0;
+      }
+      byte[] data = arrays.data();
+      int to = arrays.end(row);
+      scanner.over(data, to);
+      int at = scanner.blanks(arrays.start(row));
+      if (scanner.peek(at) != '[') {
+        String what = ParseStep.show(data, at, to) + " is no array";
+        rejects.reject(record, Reason.BAD_VALUE, name, what);
+        return 0;
+      }
+      int before = columns.get(0).size();
+      at = scanner.blanks(at + 1);
+      boolean ends = scanner.peek(at) == ']';
+      while (!ends) {
+        int end = scanner.skip(at, 1);
+        int next = end == JsonScanner.FAULT ? end : scanner.next(end, false);
+        if (next == JsonScanner.FAULT) {
+          rejects.reject(record, Reason.NOT_JSON, name, scanner.fault());
+        }
+        if (next == JsonScanner.FAULT || !reading.read(data, at, end, record)) {
+          columns.forEach(column -> column.truncate(Math.min(before, column.size())));
+          return 0;
+        }
+        ends = data[next - 1] == ']';
+        at = scanner.blanks(next);
+      }
+      return columns.get(0).size() - before;
+    }
+  }
+}
