@@ -2,11 +2,16 @@ package io.wexrun.cli;
 
 import io.wexrun.core.diagnose.Diagnostic;
 import io.wexrun.core.diagnose.Severity;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Schema;
 import io.wexrun.project.Workspace;
 import java.io.PrintStream;
+import java.util.ArrayList;
+import java.util.Collections;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.OptionalInt;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
@@ -31,6 +36,9 @@ final class CheckCommand implements Callable<Integer> {
       names = "--verbose",
       description = "Also name the parts of expressions that run row by row, not over columns.")
   private boolean verbose;
+
+  @Option(names = "--show", description = "Also show the fields after each step.")
+  private boolean show;
 
   CheckCommand(Terminal terminal) {
     this.terminal = terminal;
@@ -59,11 +67,45 @@ final class CheckCommand implements Callable<Integer> {
                   + counted(workspace.definition().queues().size(), "queue"));
         }
       }
+      if (show && !workspaceOption.json()) {
+        workspace.definition().pipelines().forEach(p -> showFields(workspace, p.name()));
+      }
       if (verbose && !workspaceOption.json()) {
         workspace.rowByRow().forEach(this::tellRowByRow);
       }
       return errors ? ExitCode.MISTAKES : ExitCode.DONE;
     }
+  }
+
+  /** A table of a pipeline's fields: a row for each field, a column for each step. */
+  private void showFields(Workspace workspace, String pipeline) {
+    Map<String, Schema> steps = workspace.fields(pipeline);
+    if (steps.isEmpty()) {
+      return;
+    }
+    List<String> header = new ArrayList<>(List.of("field"));
+    List<String> names = new ArrayList<>();
+    for (Map.Entry<String, Schema> step : steps.entrySet()) {
+      header.add(header.size() + " " + step.getKey().replaceAll(".*\\.", ""));
+      step.getValue().names().stream().filter(n -> !names.contains(n)).forEach(names::add);
+    }
+    List<List<String>> rows = new ArrayList<>();
+    for (String name : names) {
+      List<String> row = new ArrayList<>(List.of(name));
+      for (Schema schema : steps.values()) {
+        OptionalInt place = schema.find(name);
+        row.add(place.isPresent() ? told(schema.column(place.getAsInt())) : null);
+      }
+      rows.add(row);
+    }
+    terminal.out.println();
+    terminal.out.println(terminal.style(Terminal.Style.PLACE, pipeline));
+    terminal.table(header, Collections.nCopies(header.size(), false), rows);
+  }
+
+  /** A type; with a question mark if the value may be absent. */
+  private static String told(Column column) {
+    return column.type() + (column.required() ? "" : "?");
   }
 
   private void tellRowByRow(String pipeline, List<String> parts) {

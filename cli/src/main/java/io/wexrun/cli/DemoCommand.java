@@ -58,12 +58,14 @@ final class DemoCommand implements Callable<Integer> {
           "made "
               + folder
               + ": a workspace with "
-              + Terminal.count(3L * DemoWorkspace.LINES_PER_FILE)
-              + " lines of gate readers in 3 files");
+              + Terminal.count(DemoWorkspace.records())
+              + " records of gate readers, vehicles, ticket machines and depots in "
+              + DemoWorkspace.files()
+              + " files");
     }
     try (Workspace workspace = Workspace.open(folder)) {
       Map<String, Long> before = Watch.taken(workspace);
-      terminal.say("running gate-intake (files to queue) and gate-load (queue to tables)");
+      terminal.say("running gate-intake (files to queue), gate-load (queue to tables) and others");
       Stopper stopper = new Stopper(terminal);
       try (WorkspaceRun run = workspace.run(RunOptions.untilDrained(true))) {
         stopper.watch(run);

@@ -1,6 +1,6 @@
 package io.wexrun.cli;
 
-import io.wexrun.cli.demo.GateLines;
+import io.wexrun.cli.demo.Feed;
 import java.io.BufferedOutputStream;
 import java.io.FileDescriptor;
 import java.io.FileOutputStream;
@@ -19,7 +19,7 @@ import picocli.CommandLine.Spec;
 @Command(
     name = "feed",
     mixinStandardHelpOptions = true,
-    description = "Write made-up lines of the gate readers of Ostrel Trams.",
+    description = "Write made-up records of Ostrel Trams: of gate readers, vehicles and others.",
     footer = {
       "",
       "Equal seeds give equal lines. A file is appended to.",
@@ -31,6 +31,13 @@ final class FeedCommand implements Callable<Integer> {
   private final Terminal terminal;
 
   @Spec private CommandSpec spec;
+
+  @Option(
+      names = "--what",
+      paramLabel = "KIND",
+      defaultValue = "gates",
+      description = "gates, vehicles, tickets or depots (default ${DEFAULT-VALUE}).")
+  private Feed.Kind what;
 
   @Option(
       names = "--count",
@@ -106,10 +113,13 @@ final class FeedCommand implements Callable<Integer> {
   }
 
   private void write(OutputStream out) throws IOException, InterruptedException {
-    GateLines lines = new GateLines(seed, spoil);
+    Feed feed = what.feed(seed, spoil);
+    if (file == null || Files.size(file) == 0) {
+      feed.writeHeader(out);
+    }
     long start = System.nanoTime();
     for (long written = 0; written < count; written++) {
-      lines.writeNext(out);
+      feed.writeNext(out);
       if (rate > 0) {
         long due = start + (written + 1) * 1_000_000_000L / rate;
         long early = due - System.nanoTime();

@@ -21,6 +21,7 @@ import picocli.CommandLine.Spec;
       DemoCommand.class,
       FeedCommand.class,
       CheckCommand.class,
+      TryCommand.class,
       RunCommand.class,
       TallyCommand.class,
       DeadCommand.class,
@@ -54,6 +55,7 @@ public final class Main implements Runnable {
     command.setColorScheme(
         CommandLine.Help.defaultColorScheme(terminal.colour() ? Ansi.ON : Ansi.OFF));
     command.setUsageHelpAutoWidth(false).setUsageHelpWidth(100);
+    command.setCaseInsensitiveEnumValuesAllowed(true);
     command.setOut(new PrintWriter(terminal.out, true));
     command.setErr(new PrintWriter(terminal.err, true));
     command.setExecutionExceptionHandler((failure, line, result) -> tell(failure, terminal));

@@ -7,6 +7,7 @@ import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.List;
 import java.util.stream.Stream;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
@@ -81,6 +82,18 @@ class DemoTest {
           .isEqualTo(pipeline.get("loaded").asLong() + pipeline.get("dead").asLong());
     }
     assertThat(load.get("dead").asDouble() / lines).isBetween(0.010, 0.016);
+
+    assertThat(List.of("tickets", "point_moves", "positions", "door_cycles", "vehicle_faults"))
+        .allSatisfy(table -> assertThat(count(demo, table)).isPositive());
+    JsonNode energy = pipeline(demo, "energy-load");
+    assertThat(energy.get("unfolded").asLong()).isPositive();
+    assertThat(count(demo, "energy")).isEqualTo(energy.get("loaded").asLong());
+    assertThat(demo.run("tally").out()).doesNotContain("NOT");
+    for (String name : List.of("ticket-load", "depot-load", "vehicle-load", "energy-load")) {
+      JsonNode each = pipeline(demo, name);
+      assertThat(each.get("balanced").asBoolean()).as(name).isTrue();
+      assertThat(each.get("dead").asDouble() / each.get("taken").asLong()).isBetween(0.01, 0.02);
+    }
 
     Result second = Wexrun.in(folder).run("demo", "--json");
     assertThat(second.exit()).isZero();

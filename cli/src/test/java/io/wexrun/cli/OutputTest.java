@@ -110,6 +110,68 @@ class OutputTest {
   }
 
   @Test
+  void tryShowsWhatEachStepMakesOfARecordAndWritesNothing() throws IOException {
+    Path pipeline = folder.resolve("pipelines/lines.yaml");
+    String steps = "  - set: {n: n * 2}\n  - default: {text: none}\nroute:";
+    Files.writeString(pipeline, Files.readString(pipeline).replace("route:", steps));
+    Wexrun here = Wexrun.in(folder);
+    Result tried = here.run("try", "lines", "a.log");
+    assertThat(tried.out())
+        .isEqualTo(
+            """
+            @0  1 one
+               1 template  +n=1  +text=one
+               2 set       ~n=2
+               3 default   as it was
+                 goes to lines
+
+            @6  2 zwölf
+               1 template  +n=2  +text=zwölf
+               2 set       ~n=4
+               3 default   as it was
+                 goes to lines
+
+            @15  x three
+                 dies: bad-value at shape[0].template, field n: "x" is no int
+
+            @23  last
+                 dies: no-match at shape[0].template, field n: no " " after 'n'
+
+            4 tried, 4 shown
+            went to          records
+            dead                   2
+            dead, bad-value        1
+            dead, no-match         1
+            lines                  2
+            """);
+    assertThat(folder.resolve("here.db")).doesNotExist();
+    assertThat(folder.resolve(".wexrun")).doesNotExist();
+    assertThat(here.run("try", "lines", "--only", "no-match", "--json").json().get("records"))
+        .isEmpty();
+    assertThat(here.run("try", "lines", "--limit", "1", "--step", "1").out())
+        .contains("+n=1")
+        .doesNotContain("set", "goes to");
+    assertThat(here.run("try", "lines", "none.log").exit()).isEqualTo(3);
+    assertThat(here.run("try", "lines", "--only", "liens").err()).contains("did you mean 'lines'?");
+  }
+
+  @Test
+  void checkShowsTheFieldsBehindEachStep() throws IOException {
+    Path pipeline = folder.resolve("pipelines/lines.yaml");
+    String steps = "  - set: {long: n > 5}\n  - remove: text\nroute:";
+    Files.writeString(pipeline, Files.readString(pipeline).replace("route:", steps));
+    assertThat(Wexrun.in(folder).run("check", "--show").out())
+        .endsWith(
+            """
+            lines
+            field  1 template  2 set  3 remove
+            n      int         int    int
+            text   text        text   ·
+            long   ·           bool?  bool?
+            """);
+  }
+
+  @Test
   void aRunInWhichMostRecordsDieSaysSo() throws IOException {
     Files.writeString(folder.resolve("b.log"), "no number\n".repeat(9));
     assertThat(Wexrun.in(folder).run("run", "--once").err())

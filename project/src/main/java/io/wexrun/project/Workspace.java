@@ -11,6 +11,7 @@ import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.run.RunOptions;
+import io.wexrun.core.schema.Schema;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.Tally;
@@ -170,10 +171,7 @@ public final class Workspace implements AutoCloseable {
   public WorkspaceRun run(RunOptions options, String... names) {
     List<Pipeline> pipelines = new ArrayList<>();
     for (String name : names) {
-      pipelines.add(
-          definition
-              .pipeline(name)
-              .orElseThrow(() -> new IllegalArgumentException("there is no pipeline " + name)));
+      pipelines.add(known(name));
     }
     Diagnostics diagnostics = Diagnostics.of("workspace");
     Map<String, Shaper> shapers = compile(diagnostics);
@@ -187,6 +185,62 @@ public final class Workspace implements AutoCloseable {
         old -> new Checker(folder, definition, new Sources(), connectors, diagnostics).compile(old),
         holdings,
         options);
+  }
+
+  /**
+   * Tries a pipeline on the first records of its intake. Writes nothing, and changes no progress.
+   *
+   * @param limit how many records at most
+   * @throws MistakesException if the workspace has mistakes
+   * @throws OutsideException if the intake cannot be read
+   * @throws IllegalArgumentException if there is no pipeline of that name
+   */
+  public List<Shaper.Tried> tryOut(String pipeline, long limit) {
+    Shaper shaper = shaper(pipeline);
+    return trials().ofIntake(known(pipeline), shaper, limit);
+  }
+
+  /** Like {@link #tryOut(String, long)}, on the first records of a file. */
+  public List<Shaper.Tried> tryOut(String pipeline, Path file, long limit) {
+    return trials().ofFile(known(pipeline), file, shaper(pipeline), limit);
+  }
+
+  /** Like {@link #tryOut(String, long)}, on the lines of some bytes. */
+  public List<Shaper.Tried> tryOut(String pipeline, byte[] lines, long limit) {
+    return Trials.ofBytes(lines, shaper(pipeline), limit);
+  }
+
+  private Trials trials() {
+    return new Trials(folder, connectors, holdings);
+  }
+
+  private Pipeline known(String name) {
+    return definition
+        .pipeline(name)
+        .orElseThrow(() -> new IllegalArgumentException("there is no pipeline " + name));
+  }
+
+  /** A pipeline's shaper. */
+  private Shaper shaper(String name) {
+    known(name);
+    Diagnostics diagnostics = Diagnostics.of("workspace");
+    Shaper shaper = compile(diagnostics).get(name);
+    List<Diagnostic> mistakes =
+        inOrder(diagnostics).stream().filter(d -> d.severity() == Severity.ERROR).toList();
+    if (!mistakes.isEmpty()) {
+      throw new MistakesException(mistakes);
+    }
+    return shaper;
+  }
+
+  /**
+   * The fields behind each step of a pipeline, by the step's path, in order; as far as they are
+   * known if there are mistakes.
+   */
+  public Map<String, Schema> fields(String pipeline) {
+    known(pipeline);
+    Shaper shaper = compile(Diagnostics.of("workspace")).get(pipeline);
+    return shaper == null ? Map.of() : shaper.schemas();
   }
 
   /** The books of a pipeline; all zero if it never ran. */

@@ -11,14 +11,39 @@ import java.util.List;
 
 /** Makes the demo's workspace in a folder. */
 public final class DemoWorkspace {
-  /** How many lines each file has. */
-  public static final int LINES_PER_FILE = 20_000;
-
   private static final double SPOILED = 0.015;
-  private static final List<String> FILES = List.of("north", "harbour", "south");
-  private static final List<String> DEFINITIONS = List.of("wexrun.yaml", "pipelines/gates.yaml");
+  private static final List<String> DEFINITIONS =
+      List.of(
+          "wexrun.yaml",
+          "pipelines/gates.yaml",
+          "pipelines/vehicles.yaml",
+          "pipelines/tickets.yaml",
+          "pipelines/depots.yaml");
+
+  /** A file of data. */
+  private record Data(String file, Feed.Kind kind, long seed, int records) {}
+
+  private static final List<Data> DATA =
+      List.of(
+          new Data("gates/gates-north.log", Feed.Kind.GATES, 41, 20_000),
+          new Data("gates/gates-harbour.log", Feed.Kind.GATES, 42, 20_000),
+          new Data("gates/gates-south.log", Feed.Kind.GATES, 43, 20_000),
+          new Data("vehicles/vehicles.ndjson", Feed.Kind.VEHICLES, 51, 8_000),
+          new Data("tickets/tickets-north.csv", Feed.Kind.TICKETS, 61, 3_000),
+          new Data("tickets/tickets-south.csv", Feed.Kind.TICKETS, 62, 2_000),
+          new Data("depots/depots.syslog", Feed.Kind.DEPOTS, 71, 4_000));
 
   private DemoWorkspace() {}
+
+  /** How many records the data have, all files together. */
+  public static long records() {
+    return DATA.stream().mapToLong(Data::records).sum();
+  }
+
+  /** How many files of data there are. */
+  public static int files() {
+    return DATA.size();
+  }
 
   /**
    * Writes what is not there yet: definitions and data.
@@ -37,11 +62,11 @@ public final class DemoWorkspace {
           made = true;
         }
       }
-      Path gates = Files.createDirectories(folder.resolve("incoming/gates"));
-      for (int i = 0; i < FILES.size(); i++) {
-        Path file = gates.resolve("gates-" + FILES.get(i) + ".log");
+      for (Data data : DATA) {
+        Path file = folder.resolve("incoming").resolve(data.file());
         if (!Files.exists(file)) {
-          writeLines(file, 41 + i);
+          Files.createDirectories(file.getParent());
+          write(data, file);
           made = true;
         }
       }
@@ -57,12 +82,13 @@ public final class DemoWorkspace {
     }
   }
 
-  private static void writeLines(Path file, long seed) throws IOException {
-    GateLines lines = new GateLines(seed, SPOILED);
+  private static void write(Data data, Path file) throws IOException {
+    Feed feed = data.kind().feed(data.seed(), SPOILED);
     Path unfinished = file.resolveSibling(file.getFileName() + ".part");
     try (OutputStream out = new BufferedOutputStream(Files.newOutputStream(unfinished), 1 << 16)) {
-      for (int i = 0; i < LINES_PER_FILE; i++) {
-        lines.writeNext(out);
+      feed.writeHeader(out);
+      for (int i = 0; i < data.records(); i++) {
+        feed.writeNext(out);
       }
     }
     Files.move(unfinished, file);

@@ -16,7 +16,7 @@ import java.util.SplittableRandom;
  *
  * <p>A share of them is spoiled in the ways that happen in life. For one thread.
  */
-public final class GateLines {
+public final class GateLines implements Feed {
   private static final String[] STOPS = {
     "Harbour-Square",
     "Mill-Bridge",
@@ -79,7 +79,7 @@ public final class GateLines {
     this.millis = 5 * 3_600_000L + random.nextInt(1000);
   }
 
-  /** Writes the next line with its line end. */
+  @Override
   public void writeNext(OutputStream out) throws IOException {
     written++;
     millis += random.nextInt(40);

@@ -100,21 +100,6 @@ public final class Records {
     return header;
   }
 
-  /** The same records without the first {@code skipped}. */
-  public Records without(int skipped) {
-    int n = Math.min(skipped, count);
-    BitSet rest = odd == null ? null : odd.get(n, Math.max(n, odd.length()));
-    return new Records(
-        data,
-        Arrays.copyOfRange(starts, n, count),
-        Arrays.copyOfRange(ends, n, count),
-        count - n,
-        positionsAreBytes ? firstPosition : firstPosition + n,
-        positionsAreBytes,
-        rest,
-        header);
-  }
-
   /** The same records without their bytes: only positions and count, for less memory. */
   public Records positionsOnly() {
     int[] places = positionsAreBytes ? starts : NOTHING;
@@ -127,6 +112,12 @@ public final class Records {
     while (head < count && position(head) < position) {
       head++;
     }
+    return new Records(data, starts, ends, head, firstPosition, positionsAreBytes, odd, header);
+  }
+
+  /** The first records, at most so many. */
+  public Records first(int most) {
+    int head = Math.min(most, count);
     return new Records(data, starts, ends, head, firstPosition, positionsAreBytes, odd, header);
   }
 

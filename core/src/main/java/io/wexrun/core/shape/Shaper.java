@@ -22,6 +22,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
+import java.util.function.BiConsumer;
 import java.util.function.Function;
 import java.util.stream.Stream;
 
@@ -119,7 +120,26 @@ public final class Shaper {
 
   /** Shapes and routes the records of a block. */
   public Shaped shape(Block block) {
+    return shape(block, block.records(), (step, batch) -> {});
+  }
+
+  /** Shapes a block's records and tells of each what every step made of it. */
+  public Tried tryOut(Block block) {
     Records records = block.records();
+    Map<String, Batch> batches = new LinkedHashMap<>();
+    Shaped shaped = shape(block, records, batches::put);
+    return new Tried(Trial.of(records, batches, shaped), shaped);
+  }
+
+  /**
+   * The records of a block, tried out.
+   *
+   * @param trials one for each record, in order
+   * @param shaped what would become of the block
+   */
+  public record Tried(List<Trial> trials, Shaped shaped) {}
+
+  private Shaped shape(Block block, Records records, BiConsumer<String, Batch> behind) {
     Rejects rejects = new Rejects();
     rejects.step("intake");
     rejectTooLong(records, rejects);
@@ -127,6 +147,7 @@ public final class Shaper {
     for (PlacedStep placed : steps) {
       rejects.step(placed.path);
       batch = placed.step.apply(batch, rejects);
+      behind.accept(placed.path, batch);
     }
     Router.Routed routed = router.route(batch, rejects);
     Rows dead = Rows.all(rejects.letters(records, block.source().name()));

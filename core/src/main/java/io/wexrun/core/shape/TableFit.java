@@ -79,6 +79,16 @@ final class TableFit {
                 + column.type().withArticle(),
             Optional.of(remedy(column, type)));
       }
+      if (column.required() && !fields.column(place.getAsInt()).required() && byDefault == null) {
+        diagnostics.warning(
+            "may-be-absent",
+            path,
+            where + " is required, but the field may be absent; such records will die",
+            Optional.of(
+                "say so with '- require: ["
+                    + column.name()
+                    + "]', or give the column or the field a default"));
+      }
       sources.add(new Source(place.getAsInt(), type, byDefault));
     }
     return new TableFit(table, sources);

@@ -1,0 +1,252 @@
+package io.wexrun.cli;
+
+import io.wexrun.core.dead.Reason;
+import io.wexrun.core.shape.Shaper;
+import io.wexrun.core.shape.Trial;
+import io.wexrun.project.Workspace;
+import java.io.IOException;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.TreeMap;
+import java.util.concurrent.Callable;
+import picocli.CommandLine;
+import picocli.CommandLine.Command;
+import picocli.CommandLine.Mixin;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Option;
+import picocli.CommandLine.Parameters;
+import picocli.CommandLine.Spec;
+
+@Command(
+    name = "try",
+    mixinStandardHelpOptions = true,
+    description = {
+      "Show what a pipeline makes of some records, step by step. Writes nothing.",
+      "A field that a step adds is marked +, one that it changes ~, one that it removes -."
+    },
+    footer = {
+      "",
+      "Exit codes: 0 done; 1 the workspace has mistakes; 2 no such pipeline or step; 3 no records",
+      "can be read.",
+      "",
+      "Example: wexrun try gate-load incoming/gates/gates-north.log --limit 2"
+    })
+final class TryCommand implements Callable<Integer> {
+  private static final int SHOWN_TEXT = 200;
+  private static final int SHOWN_VALUE = 60;
+
+  private final Terminal terminal;
+
+  @Mixin private WorkspaceOption workspaceOption;
+  @Spec private CommandSpec spec;
+
+  @Parameters(index = "0", paramLabel = "PIPELINE", description = "The pipeline to try.")
+  private String pipeline;
+
+  @Parameters(
+      index = "1",
+      arity = "0..1",
+      paramLabel = "FILE",
+      description = "Take records from this file; - reads standard input; without it, the intake.")
+  private String file;
+
+  @Option(
+      names = "--limit",
+      paramLabel = "N",
+      description = "Try at most so many records (default 10, or 10000 with --only).")
+  private Long limit;
+
+  @Option(
+      names = "--only",
+      paramLabel = "WHERE",
+      description = "Show only records that go there: a target, dead, dropped, or a reason.")
+  private String only;
+
+  @Option(names = "--step", paramLabel = "N", description = "Stop at this step, from 1.")
+  private Integer step;
+
+  TryCommand(Terminal terminal) {
+    this.terminal = terminal;
+  }
+
+  @Override
+  public Integer call() throws IOException {
+    if (limit != null && limit < 1 || step != null && step < 1) {
+      throw new CommandLine.ParameterException(
+          spec.commandLine(), "--limit and --step are 1 or more");
+    }
+    try (Workspace workspace = workspaceOption.open()) {
+      Names.pipelines(workspace, pipeline, spec);
+      if (only != null) {
+        Names.known("target or reason", only, places(workspace), spec);
+      }
+      List<Shaper.Tried> tried = tried(workspace);
+      List<Trial> trials = new ArrayList<>();
+      tried.forEach(t -> trials.addAll(t.trials()));
+      List<Trial> shown = trials.stream().filter(this::wanted).toList();
+      if (workspaceOption.json()) {
+        terminal.json(
+            "records", shown.stream().map(this::facts).toList(), "summary", summary(trials));
+      } else {
+        shown.forEach(this::show);
+        summarise(trials, shown.size(), tried);
+      }
+      return ExitCode.DONE;
+    }
+  }
+
+  private List<Shaper.Tried> tried(Workspace workspace) throws IOException {
+    long most = limit != null ? limit : only == null ? 10 : 10_000;
+    if (file == null) {
+      return workspace.tryOut(pipeline, most);
+    }
+    if (!file.equals("-")) {
+      return workspace.tryOut(pipeline, Path.of(file), most);
+    }
+    return workspace.tryOut(pipeline, System.in.readAllBytes(), most);
+  }
+
+  private List<String> places(Workspace workspace) {
+    List<String> places = new ArrayList<>(List.of("dead", "dropped"));
+    places.addAll(workspace.definition().tables().keySet());
+    places.addAll(workspace.definition().queues().keySet());
+    for (Reason reason : Reason.values()) {
+      places.add(reason.code());
+    }
+    return places;
+  }
+
+  /** Where a record went: its targets, {@code dead} or {@code dropped}. */
+  private static List<String> places(Trial trial) {
+    if (trial.death().isPresent()) {
+      return List.of("dead");
+    }
+    return trial.targets().isEmpty() ? List.of("dropped") : trial.targets();
+  }
+
+  private boolean wanted(Trial trial) {
+    return only == null
+        || places(trial).contains(only)
+        || trial.death().map(d -> d.reason().equals(only)).orElse(false);
+  }
+
+  private List<Trial.Stage> stages(Trial trial) {
+    List<Trial.Stage> stages = trial.stages();
+    return step == null ? stages : stages.subList(0, Math.min(step, stages.size()));
+  }
+
+  private boolean stopsBefore(Trial trial) {
+    return step != null && step <= trial.stages().size();
+  }
+
+  private void show(Trial trial) {
+    String text = new String(trial.text(), StandardCharsets.UTF_8);
+    terminal.out.println(
+        terminal.style(Terminal.Style.PLACE, "@" + trial.position())
+            + "  "
+            + terminal.style(Terminal.Style.DIM, Terminal.brief(text, SHOWN_TEXT)));
+    List<Map<String, String>> before = List.of(Map.of());
+    int number = 0;
+    for (Trial.Stage stage : stages(trial)) {
+      number++;
+      String name = stage.step().replaceAll(".*\\.", "");
+      String label = String.format("  %2d %-9s", number, name);
+      for (Map<String, String> row : stage.rows()) {
+        Map<String, String> old = before.size() == 1 ? before.get(0) : Map.of();
+        String changes = changes(old, row);
+        terminal.out.println(label + " " + (changes.isEmpty() ? "as it was" : changes));
+        label = " ".repeat(label.length());
+      }
+      before = stage.rows();
+    }
+    if (!stopsBefore(trial)) {
+      terminal.out.println("     " + end(trial));
+    }
+    terminal.out.println();
+  }
+
+  private String changes(Map<String, String> old, Map<String, String> row) {
+    List<String> parts = new ArrayList<>();
+    row.forEach(
+        (name, value) -> {
+          String shown = name + "=" + shown(value);
+          if (!old.containsKey(name)) {
+            parts.add(terminal.style(Terminal.Style.GOOD, "+") + shown);
+          } else if (!old.get(name).equals(value)) {
+            parts.add(terminal.style(Terminal.Style.WARNING, "~") + shown);
+          }
+        });
+    old.keySet().stream()
+        .filter(name -> !row.containsKey(name))
+        .forEach(name -> parts.add(terminal.style(Terminal.Style.BAD, "-") + name));
+    return String.join("  ", parts);
+  }
+
+  private static String shown(String value) {
+    String brief = Terminal.brief(value, SHOWN_VALUE);
+    return brief.isEmpty() || brief.indexOf(' ') >= 0 ? "\"" + brief + "\"" : brief;
+  }
+
+  private String end(Trial trial) {
+    if (trial.death().isEmpty()) {
+      String places = String.join(", ", places(trial));
+      return terminal.style(Terminal.Style.GOOD, "goes to " + places);
+    }
+    Trial.Death death = trial.death().get();
+    String field = death.field().isEmpty() ? "" : ", field " + death.field();
+    return terminal.style(Terminal.Style.BAD, "dies: " + death.reason())
+        + " at "
+        + death.step()
+        + field
+        + ": "
+        + Terminal.brief(death.detail(), SHOWN_TEXT);
+  }
+
+  private static Map<String, Long> summary(List<Trial> trials) {
+    Map<String, Long> counts = new TreeMap<>();
+    for (Trial trial : trials) {
+      places(trial).forEach(place -> counts.merge(place, 1L, Long::sum));
+      trial.death().ifPresent(d -> counts.merge("dead, " + d.reason(), 1L, Long::sum));
+    }
+    return counts;
+  }
+
+  private void summarise(List<Trial> trials, int shown, List<Shaper.Tried> tried) {
+    terminal.out.println(
+        Terminal.count(trials.size()) + " tried, " + Terminal.count(shown) + " shown");
+    List<List<String>> rows = new ArrayList<>();
+    summary(trials).forEach((place, n) -> rows.add(List.of(place, Terminal.count(n))));
+    if (!rows.isEmpty()) {
+      terminal.table(List.of("went to", "records"), List.of(false, true), rows);
+    }
+    Map<String, Long> fitted = new TreeMap<>();
+    tried.forEach(t -> t.shaped().fitted().forEach((k, v) -> fitted.merge(k, v, Long::sum)));
+    if (!fitted.isEmpty()) {
+      List<List<String>> ways = new ArrayList<>();
+      fitted.forEach((way, n) -> ways.add(List.of(way, Terminal.count(n))));
+      terminal.table(List.of("fitted", "records"), List.of(false, true), ways);
+    }
+    terminal.flush();
+  }
+
+  private Map<String, Object> facts(Trial trial) {
+    Map<String, Object> facts = new LinkedHashMap<>();
+    facts.put("position", trial.position());
+    facts.put("text", new String(trial.text(), StandardCharsets.UTF_8));
+    List<Map<String, Object>> stages = new ArrayList<>();
+    for (Trial.Stage stage : stages(trial)) {
+      Map<String, Object> each = new LinkedHashMap<>();
+      each.put("step", stage.step());
+      each.put("rows", stage.rows());
+      stages.add(each);
+    }
+    facts.put("steps", stages);
+    facts.put("to", places(trial));
+    trial.death().ifPresent(death -> facts.put("death", death));
+    return facts;
+  }
+}

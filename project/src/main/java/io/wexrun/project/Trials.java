@@ -1,0 +1,111 @@
+package io.wexrun.project;
+
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.Intake;
+import io.wexrun.core.intake.Lines;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.shape.Shaper;
+import io.wexrun.queue.Queue;
+import io.wexrun.queue.QueueIntake;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+
+/** Tries a pipeline on some records: from its intake's beginning, a file, or bytes at hand. */
+final class Trials {
+  private static final String FILES = "files";
+
+  private final Path folder;
+  private final Connectors connectors;
+  private final Holdings holdings;
+
+  Trials(Path folder, Connectors connectors, Holdings holdings) {
+    this.folder = folder;
+    this.connectors = connectors;
+    this.holdings = holdings;
+  }
+
+  /** The first records of the pipeline's intake. */
+  List<Shaper.Tried> ofIntake(Pipeline pipeline, Shaper shaper, long limit) {
+    Settings settings = pipeline.intake();
+    if (!settings.kind().equals(Checker.QUEUE)) {
+      return take(connectors.intakes().get(settings.kind()), settings, shaper, limit);
+    }
+    String name = settings.main();
+    Optional<Queue> queue = Queue.openToRead(holdings.queueFolder(name), name);
+    if (queue.isEmpty()) {
+      throw new OutsideException(
+          "queue " + name + " has no records yet: name a file to try, or run what feeds the queue");
+    }
+    try (Queue open = queue.get();
+        Intake intake = new QueueIntake(open, Map.of(), false, () -> true)) {
+      return take(intake, shaper, limit);
+    }
+  }
+
+  /** The first records of a file, read as the pipeline's intake would, or as lines. */
+  List<Shaper.Tried> ofFile(Pipeline pipeline, Path file, Shaper shaper, long limit) {
+    if (!Files.isRegularFile(file)) {
+      throw new OutsideException("there is no file " + file);
+    }
+    Settings settings =
+        pipeline.intake().kind().equals(FILES) ? pipeline.intake() : Settings.of(FILES, "");
+    // A last line without its end is taken, too: a sample is often cut by hand.
+    Settings ofFile =
+        settings.with(FILES, file.toAbsolutePath().toString()).with("last-line", "take");
+    return take(connectors.intakes().get(FILES), ofFile, shaper, limit);
+  }
+
+  /** The lines of some bytes. */
+  static List<Shaper.Tried> ofBytes(byte[] data, Shaper shaper, long limit) {
+    Block block =
+        new Block(new SourcePartition("input"), 0, data.length, data, data.length, Lines.FRAMING);
+    return List.of(shaper.tryOut(first(block, limit)));
+  }
+
+  private List<Shaper.Tried> take(
+      io.wexrun.core.connect.IntakeConnector connector,
+      Settings settings,
+      Shaper shaper,
+      long limit) {
+    try (Intake intake = connector.open(settings, folder, Map.of())) {
+      return take(intake, shaper, limit);
+    }
+  }
+
+  private static List<Shaper.Tried> take(Intake intake, Shaper shaper, long limit) {
+    List<Shaper.Tried> tried = new ArrayList<>();
+    long left = limit;
+    while (left > 0) {
+      Optional<Block> block = intake.poll(Duration.ZERO);
+      if (block.isEmpty() && intake.drained()) {
+        break;
+      }
+      if (block.isPresent()) {
+        Shaper.Tried next = shaper.tryOut(first(block.get(), left));
+        tried.add(next);
+        left -= next.trials().size();
+      }
+    }
+    return tried;
+  }
+
+  /** A block that ends after some records. */
+  private static Block first(Block block, long limit) {
+    return new Block(
+        block.source(),
+        block.first(),
+        block.end(),
+        block.data(),
+        block.length(),
+        whole -> block.framing().cut(whole).first((int) Math.min(limit, Integer.MAX_VALUE)),
+        block.header());
+  }
+}
