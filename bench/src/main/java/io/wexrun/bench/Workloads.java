@@ -160,6 +160,7 @@ final class Workloads {
         new OptionsBuilder()
             .include("io\\.wexrun\\.bench\\.Loops")
             .forks(1)
+            .jvmArgsAppend("-XX:+UseParallelGC") // As the launcher runs the command.
             .warmupIterations(quick ? 2 : 4)
             .measurementIterations(quick ? 3 : 6)
             .warmupTime(TimeValue.seconds(1))
