@@ -158,7 +158,7 @@ final class Workloads {
     Figures figures = new Figures("hot loops, one core");
     var options =
         new OptionsBuilder()
-            .include("io\\.wexrun\\.bench\\.Loops")
+            .include("io\\.wexrun\\.bench\\.(Loops|Parsers)")
             .forks(1)
             .jvmArgsAppend("-XX:+UseParallelGC") // As the launcher runs the command.
             .warmupIterations(quick ? 2 : 4)
@@ -185,6 +185,16 @@ final class Workloads {
         "times as fast as the library's runtime, expression",
         figures.ratio("expressionOverColumns", "expressionByLibrary"),
         20);
+    figures.finding(
+        "times as fast as a tree for each record, JSON",
+        figures.ratio("jsonShapes", "jsonByTree"),
+        1.5);
+    figures.note(
+        String.format(
+            Locale.ROOT,
+            "CSV is %.1f times as fast as split, pairs %.1f times",
+            figures.ratio("csvShapes", "csvBySplit"),
+            figures.ratio("pairsShape", "pairsBySplit")));
     figures.note("these rows are nanoseconds for each record, not seconds");
     return figures;
   }
