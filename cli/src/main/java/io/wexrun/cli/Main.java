@@ -20,6 +20,7 @@ import picocli.CommandLine.Spec;
     subcommands = {
       DemoCommand.class,
       FeedCommand.class,
+      LookCommand.class,
       CheckCommand.class,
       TryCommand.class,
       RunCommand.class,

@@ -3,6 +3,7 @@ package io.wexrun.cli;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.project.Workspace;
 import java.nio.file.Path;
+import java.util.Optional;
 import picocli.CommandLine.Option;
 
 /** The options of every command that works in a workspace. */
@@ -18,6 +19,11 @@ final class WorkspaceOption {
 
   boolean json() {
     return json;
+  }
+
+  /** The folder that was named. */
+  Optional<Path> folder() {
+    return Optional.ofNullable(folder);
   }
 
   Workspace open() {

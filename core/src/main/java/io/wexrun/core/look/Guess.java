@@ -1,0 +1,114 @@
+package io.wexrun.core.look;
+
+import io.wexrun.core.step.Spec;
+import java.util.ArrayList;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Set;
+import java.util.stream.Stream;
+
+/** Collects the values of a field and guesses how to read them. For one thread. */
+final class Guess {
+  /** A type is guessed if so many of the values are of it; the others are taken as spoiled. */
+  private static final double ENOUGH = 0.97;
+
+  /** The narrowest first. */
+  private static final List<Spec> SPECS =
+      Stream.of(
+              "int",
+              "long",
+              "double",
+              "bool",
+              "timestamp",
+              "timestamp @UTC",
+              "timestamp 'dd/MMM/yyyy:HH:mm:ss Z'",
+              "timestamp 'dd.MM.yyyy HH:mm:ss' @UTC",
+              "timestamp 'dd.MM.yyyy HH:mm' @UTC",
+              "timestamp 'MM/dd/yyyy HH:mm:ss' @UTC",
+              "timestamp 'yyyy/MM/dd HH:mm:ss' @UTC",
+              "date",
+              "date 'dd.MM.yyyy'",
+              "uuid")
+          .map(Spec::new)
+          .toList();
+
+  private static final int EXAMPLES = 3;
+
+  private final long[] fits = new long[SPECS.size()];
+  private final Set<String> distinct = new LinkedHashSet<>();
+  private long present;
+  private long nils;
+  private long millis;
+  private long seconds;
+  private long zeros;
+  private long json;
+
+  /** Adds a value; one that is empty or {@code -} counts as absent. */
+  void add(String value) {
+    if (value.isEmpty() || value.equals("-")) {
+      nils++;
+      return;
+    }
+    present++;
+    if (distinct.size() < FieldLook.MOST_DISTINCT) {
+      distinct.add(value);
+    }
+    for (int i = 0; i < fits.length; i++) {
+      fits[i] += SPECS.get(i).takes(value) ? 1 : 0;
+    }
+    zeros += value.matches("-?0\\d+.*") ? 1 : 0;
+    millis += value.matches("1[0-9]{12}") ? 1 : 0;
+    seconds += value.matches("1[0-9]{9}(\\.\\d+)?") ? 1 : 0;
+  }
+
+  /** Adds a value that is an array or an object. */
+  void addJson(String value) {
+    present++;
+    json++;
+    if (distinct.size() < FieldLook.MOST_DISTINCT) {
+      distinct.add(value);
+    }
+  }
+
+  boolean isEmpty() {
+    return present + nils == 0;
+  }
+
+  boolean isTime() {
+    return spec("").startsWith("timestamp");
+  }
+
+  Set<String> distinct() {
+    return distinct;
+  }
+
+  FieldLook look(String name, String from, boolean mayBeNil) {
+    String spec = spec(name);
+    List<String> examples = new ArrayList<>();
+    distinct.stream().limit(EXAMPLES).forEach(examples::add);
+    boolean optional = mayBeNil && nils > 0;
+    String written = optional ? spec.replaceFirst("^(\\w+)", "$1?") : spec;
+    return new FieldLook(name, written, from, present, distinct.size(), examples);
+  }
+
+  private String spec(String name) {
+    if (json > 0) {
+      return "json";
+    }
+    boolean named = name.matches("(?i).*(time|date|stamp|^at$|_at$|^ts$).*|at|ts");
+    if (named && millis >= present * ENOUGH && present > 0) {
+      return "timestamp 'epoch ms'";
+    }
+    if (named && seconds >= present * ENOUGH && present > 0) {
+      return "timestamp 'epoch'";
+    }
+    for (int i = 0; i < fits.length && present > 0; i++) {
+      boolean number = SPECS.get(i).type().toString().matches("int|long|double");
+      // Zeros before a number mean something: it is a name.
+      if (fits[i] >= present * ENOUGH && !(number && zeros > 0)) {
+        return SPECS.get(i).toString();
+      }
+    }
+    return "text";
+  }
+}

@@ -1,0 +1,253 @@
+package io.wexrun.core.look;
+
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.Lines;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Route;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.StepDefinition;
+import io.wexrun.core.shape.Shaped;
+import io.wexrun.core.shape.Shaper;
+import io.wexrun.core.shape.Trial;
+import io.wexrun.core.step.JsonMembers;
+import io.wexrun.core.step.Steps;
+import java.nio.charset.StandardCharsets;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+
+/**
+ * Finds out what a sample of text records is. What it finds is tested on the sample with the very
+ * steps that a pipeline would use.
+ */
+public final class Looker {
+  /** A format is taken for sure if so many of the records are of it. */
+  private static final double MOST = 0.8;
+
+  private static final int MISFITS = 5;
+
+  private final List<String> lines;
+
+  private Looker(List<String> lines) {
+    this.lines = lines;
+  }
+
+  /**
+   * Looks at the lines of a sample.
+   *
+   * @param year stands in the draft for syslog messages that have no year
+   */
+  public static Look at(byte[] sample, int year) {
+    String text = new String(sample, StandardCharsets.UTF_8);
+    return new Looker(text.lines().filter(line -> !line.isBlank()).toList()).look(year);
+  }
+
+  private Look look(int year) {
+    if (lines.isEmpty()) {
+      return new Look(Look.Format.LINES, 0, 0, List.of(), List.of(), ' ', false, false, List.of());
+    }
+    long objects = lines.stream().filter(l -> l.startsWith("{")).count();
+    if (objects >= lines.size() * MOST && objects > 0) {
+      return json();
+    }
+    long priorities = lines.stream().filter(l -> l.matches("<\\d{1,3}>.+")).count();
+    if (priorities >= lines.size() * MOST && priorities > 0) {
+      return syslog(year);
+    }
+    long pairs = lines.stream().filter(Looker::isPairs).count();
+    if (pairs >= lines.size() * MOST && pairs > 0) {
+      return pairs();
+    }
+    Optional<CsvLook> csv = CsvLook.of(lines);
+    if (csv.isPresent()) {
+      return csv(csv.get());
+    }
+    return byTemplates();
+  }
+
+  private static boolean isPairs(String line) {
+    return line.matches("\\s*([\\w.-]+=(\"([^\"\\\\]|\\\\.)*\"|[^\\s\"]*)\\s*)+");
+  }
+
+  private Look json() {
+    Map<String, Guess> guesses = new LinkedHashMap<>();
+    JsonMembers members = new JsonMembers();
+    for (String line : lines) {
+      Map<String, String> values = new LinkedHashMap<>();
+      if (members.visit(line.getBytes(StandardCharsets.UTF_8), values::put)) {
+        values.forEach((path, json) -> add(guesses.computeIfAbsent(path, p -> new Guess()), json));
+      }
+    }
+    List<FieldLook> fields = new ArrayList<>();
+    Names names = new Names();
+    guesses.forEach(
+        (path, guess) -> {
+          String member = path.startsWith("$.") ? path.substring(2) : path;
+          String name = names.unique(member);
+          fields.add(guess.look(name, name.equals(member) ? "" : path, false));
+        });
+    return tested(
+        new Look(
+            Look.Format.JSON, lines.size(), 0, fields, List.of(), ',', false, false, List.of()),
+        0);
+  }
+
+  private static void add(Guess guess, String json) {
+    if (json.startsWith("[") || json.startsWith("{")) {
+      guess.addJson(json);
+    } else if (json.startsWith("\"")) {
+      guess.add(json.substring(1, json.length() - 1));
+    } else if (!json.equals("null")) {
+      guess.add(json);
+    }
+  }
+
+  private Look pairs() {
+    Map<String, Guess> guesses = new LinkedHashMap<>();
+    java.util.regex.Pattern pair =
+        java.util.regex.Pattern.compile("([\\w.-]+)=(?:\"((?:[^\"\\\\]|\\\\.)*)\"|(\\S*))");
+    for (String line : lines) {
+      var matcher = pair.matcher(line);
+      while (matcher.find()) {
+        String value = matcher.group(2) == null ? matcher.group(3) : matcher.group(2);
+        guesses.computeIfAbsent(matcher.group(1), k -> new Guess()).add(value);
+      }
+    }
+    List<FieldLook> fields = new ArrayList<>();
+    Names names = new Names();
+    guesses.forEach(
+        (key, guess) -> {
+          String name = names.unique(key);
+          fields.add(guess.look(name, name.equals(key) ? "" : key, true));
+        });
+    return tested(
+        new Look(
+            Look.Format.PAIRS, lines.size(), 0, fields, List.of(), ' ', false, false, List.of()),
+        0);
+  }
+
+  private Look csv(CsvLook csv) {
+    Look look =
+        new Look(
+            Look.Format.CSV,
+            lines.size() - (csv.header() ? 1 : 0),
+            0,
+            csv.fields(lines),
+            List.of(),
+            csv.separator(),
+            csv.header(),
+            false,
+            List.of());
+    return tested(look, 0);
+  }
+
+  private Look syslog(int year) {
+    boolean old = lines.stream().anyMatch(l -> l.matches("<\\d{1,3}>[A-Z][a-z]{2} .*"));
+    return tested(
+        new Look(
+            Look.Format.SYSLOG, lines.size(), 0, List.of(), List.of(), ' ', false, old, List.of()),
+        year);
+  }
+
+  private Look byTemplates() {
+    List<String> templates = new TemplateFinder(lines).find();
+    List<Look.Template> found = templates.stream().map(t -> new Look.Template(t, 0)).toList();
+    return tested(
+        new Look(
+            Look.Format.LINES, lines.size(), 0, List.of(), found, ' ', false, false, List.of()),
+        0);
+  }
+
+  /** Runs the draft's first step over the sample, and takes what it says. */
+  private Look tested(Look look, int year) {
+    Shaper.Tried tried = run(Draft.steps(look, year), look.header());
+    Shaped shaped = tried.shaped();
+    List<String> misfits = new ArrayList<>();
+    Map<String, Guess> guesses = new LinkedHashMap<>();
+    for (Trial trial : tried.trials()) {
+      if (trial.death().isPresent()) {
+        if (misfits.size() < MISFITS) {
+          misfits.add(new String(trial.text(), StandardCharsets.UTF_8));
+        }
+        continue;
+      }
+      List<Trial.Stage> stages = trial.stages();
+      stages
+          .get(stages.size() - 1)
+          .rows()
+          .forEach(
+              row ->
+                  row.forEach(
+                      (name, value) -> guesses.computeIfAbsent(name, n -> new Guess()).add(value)));
+    }
+    List<Look.Template> templates = new ArrayList<>();
+    for (int i = 0; i < look.templates().size(); i++) {
+      String path = "shape[0].template[" + i + "]";
+      long taken =
+          look.templates().size() == 1
+              ? shaped.taken() - shaped.dead().count()
+              : shaped.fitted().getOrDefault(path, 0L);
+      templates.add(new Look.Template(look.templates().get(i).text(), taken));
+    }
+    List<FieldLook> fields = look.fields();
+    if (fields.isEmpty()) {
+      List<FieldLook> seen = new ArrayList<>();
+      Map<String, String> types = types(look, year);
+      types.forEach(
+          (name, type) -> {
+            Guess guess = guesses.getOrDefault(name, new Guess());
+            FieldLook by = guess.look(name, "", false);
+            seen.add(new FieldLook(name, type, "", by.present(), by.distinct(), by.examples()));
+          });
+      fields = seen;
+    }
+    return new Look(
+        look.format(),
+        shaped.taken(),
+        shaped.taken() - shaped.dead().count(),
+        fields,
+        templates,
+        look.separator(),
+        look.header(),
+        look.oldSyslog(),
+        misfits);
+  }
+
+  /** The names and types that the draft's steps give. */
+  static Map<String, String> types(Look look, int year) {
+    Map<String, String> types = new LinkedHashMap<>();
+    shaper(Draft.steps(look, year), look.header())
+        .schemas()
+        .values()
+        .forEach(schema -> schema.columns().forEach(c -> types.put(c.name(), c.type().toString())));
+    return types;
+  }
+
+  private static Shaper shaper(List<StepDefinition> steps, boolean header) {
+    Pipeline pipeline =
+        Pipeline.named("look")
+            .intake(Settings.of("files", "x").with("header", header))
+            .shape(steps.toArray(StepDefinition[]::new))
+            .route(Route.otherwiseDrop())
+            .build();
+    Diagnostics diagnostics = Diagnostics.of("look");
+    Shaper shaper =
+        Shaper.compile(pipeline, Steps.ours(), n -> Optional.empty(), List.of(), diagnostics);
+    diagnostics.orThrow();
+    return shaper;
+  }
+
+  private Shaper.Tried run(List<StepDefinition> steps, boolean header) {
+    List<String> body = header ? lines.subList(1, lines.size()) : lines;
+    byte[] data = (String.join("\n", body) + "\n").getBytes(StandardCharsets.UTF_8);
+    byte[] first = header ? lines.get(0).getBytes(StandardCharsets.UTF_8) : new byte[0];
+    Block block =
+        new Block(
+            new SourcePartition("sample"), 0, data.length, data, data.length, Lines.FRAMING, first);
+    return shaper(steps, header).tryOut(block);
+  }
+}
