@@ -15,7 +15,9 @@ import java.util.OptionalInt;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
+import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
+import picocli.CommandLine.Spec;
 
 @Command(
     name = "check",
@@ -37,8 +39,15 @@ final class CheckCommand implements Callable<Integer> {
       description = "Also name the parts of expressions that run row by row, not over columns.")
   private boolean verbose;
 
-  @Option(names = "--show", description = "Also show the fields after each step.")
-  private boolean show;
+  @Option(
+      names = "--show",
+      arity = "0..1",
+      paramLabel = "PIPELINE",
+      fallbackValue = "",
+      description = "Also show the fields after each step, of one pipeline or of all.")
+  private String show;
+
+  @Spec private CommandSpec spec;
 
   CheckCommand(Terminal terminal) {
     this.terminal = terminal;
@@ -67,8 +76,9 @@ final class CheckCommand implements Callable<Integer> {
                   + counted(workspace.definition().queues().size(), "queue"));
         }
       }
-      if (show && !workspaceOption.json()) {
-        workspace.definition().pipelines().forEach(p -> showFields(workspace, p.name()));
+      if (show != null && !workspaceOption.json()) {
+        Names.pipelines(workspace, show.isEmpty() ? null : show, spec)
+            .forEach(name -> showFields(workspace, name));
       }
       if (verbose && !workspaceOption.json()) {
         workspace.rowByRow().forEach(this::tellRowByRow);

@@ -183,10 +183,27 @@ final class DeadCommand implements Callable<Integer> {
     return facts;
   }
 
-  /** Writes the reasons of a workspace's pipelines, each with one example. */
-  static void summarise(Workspace workspace, Terminal terminal) {
+  /** Writes the most frequent reasons of all pipelines, a line each. */
+  static void overview(Workspace workspace, int most, Terminal terminal) {
     List<String> names = workspace.definition().pipelines().stream().map(Pipeline::name).toList();
-    show(new DeadCommand(terminal).sums(workspace, names), terminal);
+    List<List<String>> rows = new ArrayList<>();
+    Map<List<String>, Long> counts = new LinkedHashMap<>();
+    new DeadCommand(terminal)
+        .sums(workspace, names)
+        .forEach(
+            (name, reasons) ->
+                reasons.forEach(
+                    (code, sum) -> {
+                      String example = Terminal.brief(sum.example.detail(), 80);
+                      List<String> row = List.of(name, code, Terminal.count(sum.count), example);
+                      rows.add(row);
+                      counts.put(row, sum.count);
+                    }));
+    rows.sort((x, y) -> Long.compare(counts.get(y), counts.get(x)));
+    terminal.table(
+        List.of("pipeline", "reason", "letters", "for example"),
+        List.of(false, false, true, false),
+        rows.stream().limit(most).toList());
   }
 
   private static void show(Map<String, Map<String, Sum>> sums, Terminal terminal) {

@@ -91,8 +91,8 @@ final class DemoCommand implements Callable<Integer> {
   private void show(Workspace workspace, List<Tally> tallies) {
     heading("The books");
     TallyCommand.showTable(tallies, terminal);
-    heading("Dead letters, by reason, with one example each");
-    DeadCommand.summarise(workspace, terminal);
+    heading("Dead letters: the most frequent reasons, with one example each");
+    DeadCommand.overview(workspace, 10, terminal);
     heading("Three rows of table scans");
     SqlCommand.show(workspace.query("warehouse", ROWS), terminal);
     heading("Scans by result");

@@ -42,6 +42,7 @@ import picocli.CommandLine.Parameters;
     })
 final class LookCommand implements Callable<Integer> {
   private static final int SHOWN = 60;
+  private static final int WIDTH = 110;
   private static final int KILOBYTE = 1024;
 
   private final Terminal terminal;
@@ -213,9 +214,15 @@ final class LookCommand implements Callable<Integer> {
     if (!look.misfits().isEmpty()) {
       terminal.out.println();
       terminal.out.println(terminal.style(Terminal.Style.WARNING, "cannot be read, for example"));
-      look.misfits().forEach(m -> terminal.out.println("  " + Terminal.brief(m, 110)));
+      look.misfits().forEach(this::show);
     }
     terminal.flush();
+  }
+
+  private void show(Look.Misfit misfit) {
+    terminal.out.println("  " + Terminal.brief(misfit.why(), WIDTH));
+    String text = Terminal.brief(misfit.text(), WIDTH);
+    terminal.out.println("    " + terminal.style(Terminal.Style.DIM, text));
   }
 
   private static Map<String, Object> facts(Look look) {

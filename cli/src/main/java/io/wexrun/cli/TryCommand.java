@@ -36,8 +36,9 @@ import picocli.CommandLine.Spec;
       "Example: wexrun try gate-load incoming/gates/gates-north.log --limit 2"
     })
 final class TryCommand implements Callable<Integer> {
-  private static final int SHOWN_TEXT = 200;
+  private static final int SHOWN_TEXT = 110;
   private static final int SHOWN_VALUE = 60;
+  private static final int WIDTH = 120;
 
   private final Terminal terminal;
 
@@ -154,11 +155,10 @@ final class TryCommand implements Callable<Integer> {
     for (Trial.Stage stage : stages(trial)) {
       number++;
       String name = stage.step().replaceAll(".*\\.", "");
-      String label = String.format("  %2d %-9s", number, name);
+      String label = String.format("  %2d %-9s ", number, name);
       for (Map<String, String> row : stage.rows()) {
         Map<String, String> old = before.size() == 1 ? before.get(0) : Map.of();
-        String changes = changes(old, row);
-        terminal.out.println(label + " " + (changes.isEmpty() ? "as it was" : changes));
+        write(label, changes(old, row));
         label = " ".repeat(label.length());
       }
       before = stage.rows();
@@ -169,21 +169,45 @@ final class TryCommand implements Callable<Integer> {
     terminal.out.println();
   }
 
-  private String changes(Map<String, String> old, Map<String, String> row) {
-    List<String> parts = new ArrayList<>();
+  /** A change of a field: the mark, how it is set off, and the text. */
+  private record Change(char mark, Terminal.Style style, String text) {}
+
+  private static List<Change> changes(Map<String, String> old, Map<String, String> row) {
+    List<Change> changes = new ArrayList<>();
     row.forEach(
         (name, value) -> {
           String shown = name + "=" + shown(value);
           if (!old.containsKey(name)) {
-            parts.add(terminal.style(Terminal.Style.GOOD, "+") + shown);
+            changes.add(new Change('+', Terminal.Style.GOOD, shown));
           } else if (!old.get(name).equals(value)) {
-            parts.add(terminal.style(Terminal.Style.WARNING, "~") + shown);
+            changes.add(new Change('~', Terminal.Style.WARNING, shown));
           }
         });
     old.keySet().stream()
         .filter(name -> !row.containsKey(name))
-        .forEach(name -> parts.add(terminal.style(Terminal.Style.BAD, "-") + name));
-    return String.join("  ", parts);
+        .forEach(name -> changes.add(new Change('-', Terminal.Style.BAD, name)));
+    return changes;
+  }
+
+  /** Writes changes behind a label, on as many lines as they need. */
+  private void write(String label, List<Change> changes) {
+    StringBuilder line = new StringBuilder(label);
+    int width = label.length();
+    String gap = "";
+    for (Change change : changes) {
+      int more = 1 + change.text().codePointCount(0, change.text().length());
+      if (!gap.isEmpty() && width + gap.length() + more > WIDTH) {
+        terminal.out.println(line);
+        line = new StringBuilder(" ".repeat(label.length()));
+        width = label.length();
+        gap = "";
+      }
+      line.append(gap).append(terminal.style(change.style(), "" + change.mark()));
+      line.append(change.text());
+      width += gap.length() + more;
+      gap = "  ";
+    }
+    terminal.out.println(changes.isEmpty() ? label + "as it was" : line);
   }
 
   private static String shown(String value) {

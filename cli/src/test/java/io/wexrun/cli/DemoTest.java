@@ -57,9 +57,9 @@ class DemoTest {
     Result first = Wexrun.in(folder).run("demo");
     assertThat(first.exit()).as(first.err()).isZero();
     assertThat(first.out())
-        .contains("balanced", "The books", "Dead letters, by reason", "Scans by result")
+        .contains("balanced", "The books", "Dead letters: the most frequent", "Scans by result")
         .contains(
-            "no-match", "bad-value", "bad-encoding", "unknown-kind", "missing-field", "too-long");
+            "no-match", "bad-value", "bad-encoding", "unknown-kind", "missing-field", "not-json");
 
     Wexrun demo = Wexrun.in(folder.resolve("tram-demo"));
     long lines = lines(demo.folder().resolve("incoming/gates"));

@@ -24,7 +24,7 @@ public record Look(
     char separator,
     boolean header,
     boolean oldSyslog,
-    List<String> misfits) {
+    List<Misfit> misfits) {
 
   /** How records are written. */
   public enum Format {
@@ -39,6 +39,13 @@ public record Look(
     /** Syslog messages. */
     SYSLOG
   }
+
+  /**
+   * A record that cannot be read.
+   *
+   * @param why the detail that its dead letter would have
+   */
+  public record Misfit(String text, String why) {}
 
   /**
    * A template of lines.

@@ -166,12 +166,14 @@ public final class Looker {
   private Look tested(Look look, int year) {
     Shaper.Tried tried = run(Draft.steps(look, year), look.header());
     Shaped shaped = tried.shaped();
-    List<String> misfits = new ArrayList<>();
+    List<Look.Misfit> misfits = new ArrayList<>();
     Map<String, Guess> guesses = new LinkedHashMap<>();
     for (Trial trial : tried.trials()) {
       if (trial.death().isPresent()) {
         if (misfits.size() < MISFITS) {
-          misfits.add(new String(trial.text(), StandardCharsets.UTF_8));
+          misfits.add(
+              new Look.Misfit(
+                  new String(trial.text(), StandardCharsets.UTF_8), trial.death().get().detail()));
         }
         continue;
       }

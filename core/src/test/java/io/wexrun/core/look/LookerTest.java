@@ -94,7 +94,8 @@ class LookerTest {
             "l: json",
             "x_y: text from $['x y']");
     assertThat(look.fits()).isEqualTo(2);
-    assertThat(look.misfits()).containsExactly("{broken");
+    assertThat(look.misfits()).extracting(Look.Misfit::text).containsExactly("{broken");
+    assertThat(look.misfits().get(0).why()).startsWith("a member begins with its name");
   }
 
   @ParameterizedTest
