@@ -70,6 +70,11 @@ final class TryCommand implements Callable<Integer> {
   @Option(names = "--step", paramLabel = "N", description = "Stop at this step, from 1.")
   private Integer step;
 
+  @Option(
+      names = "--save-case",
+      description = "Keep the records shown as cases, which check runs from then on.")
+  private boolean saveCase;
+
   TryCommand(Terminal terminal) {
     this.terminal = terminal;
   }
@@ -96,8 +101,27 @@ final class TryCommand implements Callable<Integer> {
         shown.forEach(this::show);
         summarise(trials, shown.size(), tried);
       }
+      if (saveCase) {
+        save(workspace, shown);
+      }
       return ExitCode.DONE;
     }
+  }
+
+  private void save(Workspace workspace, List<Trial> shown) {
+    List<Trial> plain = shown.stream().filter(TryCommand::isPlainText).toList();
+    if (plain.size() < shown.size()) {
+      terminal.say((shown.size() - plain.size()) + " are no plain text, and not kept");
+    }
+    if (!plain.isEmpty()) {
+      terminal.say("kept " + plain.size() + " in " + workspace.keepCases(pipeline, plain));
+    }
+  }
+
+  /** Whether a record can be written as a text: UTF-8 without control characters. */
+  private static boolean isPlainText(Trial trial) {
+    String text = new String(trial.text(), StandardCharsets.UTF_8);
+    return text.indexOf('\uFFFD') < 0 && text.chars().noneMatch(c -> c < 32 && c != '\t');
   }
 
   private List<Shaper.Tried> tried(Workspace workspace) throws IOException {

@@ -9,7 +9,6 @@ import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.shape.Destination;
 import io.wexrun.core.shape.Shaper;
-import io.wexrun.core.step.Steps;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -48,9 +47,30 @@ final class Checker {
     checkWorkspace();
     Map<String, Shaper> shapers = new HashMap<>();
     for (Pipeline pipeline : definition.pipelines()) {
-      shapers.put(pipeline.name(), compile(pipeline));
+      int before = diagnostics.errors();
+      Shaper shaper = compile(pipeline);
+      shapers.put(pipeline.name(), shaper);
+      if (diagnostics.errors() == before) {
+        runCases(pipeline.name(), shaper);
+      }
     }
     return shapers;
+  }
+
+  private void runCases(String pipeline, Shaper shaper) {
+    for (Sources.PlacedCase placed : sources.cases(pipeline)) {
+      Optional<String> difference = placed.expected().difference(shaper);
+      difference.ifPresent(
+          what ->
+              placed
+                  .file()
+                  .at(diagnostics, placed.node())
+                  .error(
+                      "case-failed",
+                      Path.ROOT,
+                      "the record is not treated as expected: " + what,
+                      Optional.of("mend the pipeline, or the case if it should be so")));
+    }
   }
 
   private void checkWorkspace() {
@@ -114,7 +134,7 @@ final class Checker {
     List<String> known =
         Stream.concat(definition.tables().keySet().stream(), definition.queues().keySet().stream())
             .toList();
-    return Shaper.compile(pipeline, Steps.ours(), this::destination, known, at);
+    return Shaper.compile(pipeline, connectors.steps(), this::destination, known, at);
   }
 
   private void checkIntake(Settings intake, Diagnostics at) {

@@ -2,18 +2,54 @@ package io.wexrun.project;
 
 import io.wexrun.core.connect.IntakeConnector;
 import io.wexrun.core.connect.StoreConnector;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.step.Steps;
+import java.io.IOException;
+import java.net.MalformedURLException;
+import java.net.URL;
+import java.net.URLClassLoader;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.List;
 import java.util.Map;
 import java.util.ServiceLoader;
 import java.util.TreeMap;
+import java.util.stream.Stream;
 
-/** The kinds of intakes and stores on the class path. */
+/** The kinds of intakes, stores and steps: on the class path, and in the workspace's plugins. */
 final class Connectors {
+  private static final String PLUGINS = "plugins";
+
   private final Map<String, IntakeConnector> intakes = new TreeMap<>();
   private final Map<String, StoreConnector> stores = new TreeMap<>();
+  private final Steps steps;
 
-  Connectors() {
-    ServiceLoader.load(IntakeConnector.class).forEach(c -> intakes.put(c.kind(), c));
-    ServiceLoader.load(StoreConnector.class).forEach(c -> stores.put(c.kind(), c));
+  /** Finds what there is, with the jars in the folder's {@code plugins/}. */
+  Connectors(Path folder) {
+    ClassLoader loader = loader(folder.resolve(PLUGINS));
+    ServiceLoader.load(IntakeConnector.class, loader).forEach(c -> intakes.put(c.kind(), c));
+    ServiceLoader.load(StoreConnector.class, loader).forEach(c -> stores.put(c.kind(), c));
+    steps = Steps.with(loader);
+  }
+
+  /** Ours, or one below it that also sees the plugins; open as long as the process lives. */
+  private static ClassLoader loader(Path plugins) {
+    ClassLoader ours = Connectors.class.getClassLoader();
+    if (!Files.isDirectory(plugins)) {
+      return ours;
+    }
+    List<URL> jars = new ArrayList<>();
+    try (Stream<Path> entries = Files.list(plugins)) {
+      for (Path jar : entries.filter(p -> p.toString().endsWith(".jar")).sorted().toList()) {
+        jars.add(jar.toUri().toURL());
+      }
+    } catch (MalformedURLException e) {
+      throw new IllegalStateException("a path is no URL", e);
+    } catch (IOException e) {
+      throw new OutsideException("cannot look into " + plugins + ": " + e.getMessage(), e);
+    }
+    return new URLClassLoader("plugins", jars.toArray(URL[]::new), ours);
   }
 
   Map<String, IntakeConnector> intakes() {
@@ -22,5 +58,9 @@ final class Connectors {
 
   Map<String, StoreConnector> stores() {
     return stores;
+  }
+
+  Steps steps() {
+    return steps;
   }
 }

@@ -148,7 +148,7 @@ public final class Drafts {
   }
 
   /** A text as YAML: plain if it surely means itself. */
-  private static String quoted(String text) {
+  static String quoted(String text) {
     boolean plain =
         text.matches("[A-Za-z_][A-Za-z0-9_./-]*") && !text.matches("(?i)null|yes|no|on|off|y|n|~");
     boolean number = text.matches("[0-9]{4}");

@@ -20,7 +20,7 @@ final class PipelineReader {
   static final Pattern NAME = Pattern.compile("[A-Za-z0-9][A-Za-z0-9_-]*");
 
   private static final List<String> KEYS =
-      List.of("pipeline", "about", "patterns", "intake", "shape", "route", "flush");
+      List.of("pipeline", "about", "patterns", "intake", "shape", "route", "flush", "cases");
 
   private PipelineReader() {}
 

@@ -1,7 +1,9 @@
 package io.wexrun.project;
 
 import io.wexrun.core.diagnose.Diagnostics;
+import java.util.ArrayList;
 import java.util.HashMap;
+import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import org.snakeyaml.engine.v2.nodes.Node;
@@ -11,7 +13,23 @@ final class Sources {
   private record Document(YamlFile file, Node node) {}
 
   private final Map<String, Document> pipelines = new HashMap<>();
+  private final Map<String, List<PlacedCase>> cases = new HashMap<>();
   private Document workspace;
+
+  /** A case and where it stands. */
+  record PlacedCase(Case expected, YamlFile file, Node node) {}
+
+  /** Notes a case of a pipeline. */
+  void addCase(String pipeline, Case expected, YamlFile file, Node node) {
+    cases
+        .computeIfAbsent(pipeline, p -> new ArrayList<>())
+        .add(new PlacedCase(expected, file, node));
+  }
+
+  /** The cases of a pipeline. */
+  List<PlacedCase> cases(String pipeline) {
+    return cases.getOrDefault(pipeline, List.of());
+  }
 
   void workspace(YamlFile file, Node node) {
     workspace = new Document(file, node);

@@ -13,6 +13,7 @@ import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.shape.Shaper;
+import io.wexrun.core.shape.Trial;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.target.Answer;
@@ -20,8 +21,10 @@ import io.wexrun.queue.DeadLetters;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.QueueRecord;
 import io.wexrun.queue.Reader;
+import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.nio.file.StandardOpenOption;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Comparator;
@@ -53,7 +56,7 @@ public final class Workspace implements AutoCloseable {
   private final WorkspaceDefinition definition;
   private final Sources sources;
   private final List<Diagnostic> readingMistakes;
-  private final Connectors connectors = new Connectors();
+  private final Connectors connectors;
   private final Holdings holdings;
 
   private Workspace(
@@ -65,6 +68,7 @@ public final class Workspace implements AutoCloseable {
     this.definition = definition;
     this.sources = sources;
     this.readingMistakes = readingMistakes;
+    this.connectors = new Connectors(folder);
     this.holdings = new Holdings(folder, definition, connectors);
   }
 
@@ -208,6 +212,26 @@ public final class Workspace implements AutoCloseable {
   /** Like {@link #tryOut(String, long)}, on the lines of some bytes. */
   public List<Shaper.Tried> tryOut(String pipeline, byte[] lines, long limit) {
     return Trials.ofBytes(lines, shaper(pipeline), limit);
+  }
+
+  /**
+   * Keeps records just tried as cases in {@code cases/PIPELINE.yaml}: {@link #check} tells if the
+   * pipeline ever makes something else of them.
+   *
+   * @return the file
+   */
+  public Path keepCases(String pipeline, List<Trial> trials) {
+    known(pipeline);
+    Path file = folder.resolve("cases").resolve(pipeline + ".yaml");
+    StringBuilder text = new StringBuilder();
+    trials.forEach(trial -> text.append(Case.text(trial)));
+    try {
+      Files.createDirectories(file.getParent());
+      Files.writeString(file, text, StandardOpenOption.CREATE, StandardOpenOption.APPEND);
+    } catch (IOException e) {
+      throw new OutsideException("cannot write " + file + ": " + e.getMessage(), e);
+    }
+    return file;
   }
 
   private Trials trials() {

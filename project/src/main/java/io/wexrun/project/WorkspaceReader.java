@@ -21,10 +21,13 @@ import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import java.util.stream.Stream;
 import org.snakeyaml.engine.v2.nodes.Node;
+import org.snakeyaml.engine.v2.nodes.SequenceNode;
 
 /** Reads {@code wexrun.yaml} and {@code pipelines/*.yaml} of a workspace's folder. */
 final class WorkspaceReader {
   static final String FILE = "wexrun.yaml";
+
+  private static final String PATTERNS = "patterns.yaml";
 
   /** What a column is written as: {@code timestamp required} or {@code int default 0}. */
   private static final Pattern COLUMN =
@@ -42,6 +45,7 @@ final class WorkspaceReader {
   private final Map<String, QueueDefinition> queues = new LinkedHashMap<>();
   private final Map<String, Table> tables = new LinkedHashMap<>();
   private final List<Pipeline> pipelines = new ArrayList<>();
+  private final Map<String, String> patterns = new LinkedHashMap<>();
   private String name = "";
 
   private WorkspaceReader(Path folder, Diagnostics diagnostics) {
@@ -56,6 +60,7 @@ final class WorkspaceReader {
   static Read read(Path folder, Diagnostics diagnostics) {
     WorkspaceReader reader = new WorkspaceReader(folder, diagnostics);
     reader.readWorkspace();
+    reader.readPatterns();
     reader.readPipelines();
     WorkspaceDefinition definition =
         new WorkspaceDefinition(
@@ -202,6 +207,65 @@ final class WorkspaceReader {
               Optional.of("rename one of them"));
       return;
     }
-    pipelines.add(pipeline);
+    pipelines.add(withShared(pipeline));
+    YamlMap map = new YamlMap(file, document, "a pipeline", Diagnostics.of("told already"));
+    addCases(pipeline.name(), map, map.items("cases"), file);
+    Path beside = folder.resolve("cases").resolve(pipeline.name() + ".yaml");
+    if (Files.isRegularFile(beside)) {
+      YamlFile cases = parse(beside);
+      for (Node list : cases.documents()) {
+        readCases(pipeline.name(), cases, list);
+      }
+    }
+  }
+
+  private void readCases(String pipeline, YamlFile file, Node list) {
+    if (list instanceof SequenceNode sequence) {
+      YamlMap at = new YamlMap(file, list, "cases", Diagnostics.of("a list"));
+      addCases(pipeline, at, sequence.getValue(), file);
+    } else {
+      file.at(diagnostics, list)
+          .error(
+              "wrong-form",
+              io.wexrun.core.diagnose.Path.ROOT,
+              "a file of cases is a list: one '- record: ' for each",
+              Optional.empty());
+    }
+  }
+
+  private void addCases(String pipeline, YamlMap map, List<Node> items, YamlFile file) {
+    for (Node item : items) {
+      Case.read(map.telling(diagnostics), item)
+          .ifPresent(expected -> sources.addCase(pipeline, expected, file, item));
+    }
+  }
+
+  /** A pipeline with the patterns that all pipelines share; its own go first. */
+  private Pipeline withShared(Pipeline pipeline) {
+    if (patterns.isEmpty()) {
+      return pipeline;
+    }
+    Map<String, String> all = new LinkedHashMap<>(patterns);
+    all.putAll(pipeline.patterns());
+    return new Pipeline(
+        pipeline.name(),
+        pipeline.about(),
+        all,
+        pipeline.intake(),
+        pipeline.shape(),
+        pipeline.route(),
+        pipeline.flush());
+  }
+
+  private void readPatterns() {
+    Path path = folder.resolve(PATTERNS);
+    if (!Files.isRegularFile(path)) {
+      return;
+    }
+    YamlFile file = parse(path);
+    for (Node document : file.documents()) {
+      YamlMap map = new YamlMap(file, document, "a file of patterns", diagnostics);
+      map.keys().forEach(key -> map.text(key).ifPresent(regex -> patterns.put(key, regex)));
+    }
   }
 }

@@ -198,4 +198,52 @@ class CheckTest {
     Folder.of(path);
     assertThat(Workspace.find(path.resolve("in"))).contains(path);
   }
+
+  private List<String> caseMistakes(String cases) {
+    Folder.of(path).write("cases/gate-load.yaml", cases);
+    return check().stream()
+        .map(d -> d.place().orElseThrow().line() + " " + d.code() + " " + d.message())
+        .toList();
+  }
+
+  @Test
+  void casesAreRunAndTellWhatIsOtherThanExpected() {
+    String scan = "- record: 'scan card=7F ms=41 \"x \"'\n";
+    assertThat(caseMistakes(scan + "  to: scans\n  row: {card: 7F, ms: 42, note: x}\n")).isEmpty();
+    assertThat(caseMistakes("- record: 'waltz card=1 ms=1 \"\"'\n  to: drop\n")).isEmpty();
+    assertThat(caseMistakes("- record: 'scan card=1 ms=x \"\"'\n  dies: bad-value\n  field: ms\n"))
+        .isEmpty();
+    assertThat(caseMistakes(scan + "  to: [faults, scans]\n"))
+        .containsExactly("1 case-failed the record is not treated as expected: it goes to scans");
+    assertThat(caseMistakes(scan + "  row: {ms: 41, gate: g}\n"))
+        .containsExactly(
+            "1 case-failed the record is not treated as expected: ms is \"42\", not \"41\"; gate is"
+                + " absent or empty, not \"g\"");
+    assertThat(caseMistakes(scan + "  dies: no-match\n"))
+        .containsExactly(
+            "1 case-failed the record is not treated as expected: it does not die, but goes to"
+                + " scans");
+    assertThat(caseMistakes("- record: nothing\n  to: scans\n").get(0))
+        .contains("it dies: no-match, field event");
+    assertThat(caseMistakes("- record: x\n"))
+        .containsExactly("1 missing-key the case expects nothing");
+  }
+
+  @Test
+  void casesMayStandInThePipelineItself() {
+    String text =
+        Folder.PIPELINES + "cases:\n  - record: 'scan card=7F ms=1 \"\"'\n    to: faults\n";
+    Folder.of(path).write("pipelines/gates.yaml", text);
+    assertThat(check()).extracting(Diagnostic::code).containsExactly("case-failed");
+  }
+
+  @Test
+  void patternsOfTheWorkspaceAreSharedByItsPipelines() {
+    Folder folder = Folder.of(path);
+    String text = Folder.PIPELINES.replace("card={card}", "card={card:card}");
+    folder.write("pipelines/gates.yaml", text);
+    assertThat(check()).extracting(Diagnostic::code).contains("unknown-type");
+    folder.write("patterns.yaml", "card: '[0-9A-F]+'\n");
+    assertThat(check()).isEmpty();
+  }
 }

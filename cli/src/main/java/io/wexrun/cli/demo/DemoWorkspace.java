@@ -18,7 +18,8 @@ public final class DemoWorkspace {
           "pipelines/gates.yaml",
           "pipelines/vehicles.yaml",
           "pipelines/tickets.yaml",
-          "pipelines/depots.yaml");
+          "pipelines/depots.yaml",
+          "cases/gate-load.yaml");
 
   /** A file of data. */
   private record Data(String file, Feed.Kind kind, long seed, int records) {}
