@@ -72,7 +72,8 @@ final class CsvStep extends ParseStep {
       if (columns.isPresent()) {
         checkNames(columns.get(), read, entries.get("fields"));
         addTexts(columns.get(), read, entries.get("columns"));
-      } else if (read.isEmpty()) {
+      }
+      if (read.isEmpty()) {
         String hint = "add fields: {NAME: TYPE}, so that their types are known before the run";
         written.error("missing-key", "no field is read from the columns", hint);
       }

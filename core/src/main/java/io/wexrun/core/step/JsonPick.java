@@ -10,6 +10,9 @@ import java.util.List;
  * from singular paths of JSONPath (RFC 9535, 2.3.5.1); then not changed any more.
  */
 final class JsonPick {
+  /** RFC 9535, 2.1: numbers are those that are exact in a double. */
+  private static final long LARGEST_INDEX = (1L << 53) - 1;
+
   private final List<byte[]> names = new ArrayList<>();
   private final List<JsonPick> members = new ArrayList<>();
   private final List<Integer> indexes = new ArrayList<>();
@@ -92,20 +95,26 @@ final class JsonPick {
         pick = pick.toMember(path.substring(at + 1, end));
         at = end;
       } else if (path.startsWith("['", at) || path.startsWith("[\"", at)) {
-        int close = path.indexOf(path.charAt(at + 1) + "]", at + 2);
+        int quote = at + 1;
+        int close = path.indexOf(path.charAt(quote) + "]", at + 2);
         if (close < 0) {
           throw new IllegalArgumentException("a name in brackets ends with a quote and ']'");
         }
-        pick = pick.toMember(path.substring(at + 2, close));
+        String name = path.substring(at + 2, close);
+        if (name.chars().anyMatch(c -> c == '\\' || c < 32 || c == path.charAt(quote))) {
+          throw new IllegalArgumentException("a name in brackets has no escapes here");
+        }
+        pick = pick.toMember(name);
         at = close + 2;
       } else {
         int close = path.indexOf(']', at);
         String index = path.charAt(at) == '[' && close > 0 ? path.substring(at + 1, close) : "";
-        if (!index.matches("0|[1-9][0-9]{0,8}")) {
+        if (!index.matches("0|[1-9][0-9]{0,15}") || Long.parseLong(index) > LARGEST_INDEX) {
           throw new IllegalArgumentException(
               "a path goes by .name, ['name'] and [number], one value at each");
         }
-        pick = pick.toElement(Integer.parseInt(index));
+        // No text has so many elements: the larger ones are nowhere.
+        pick = pick.toElement((int) Math.min(Integer.MAX_VALUE, Long.parseLong(index)));
         at = close + 1;
       }
     }
