@@ -156,6 +156,33 @@ class OutputTest {
   }
 
   @Test
+  void tryTakesRecordsFromStandardInputAndKeepsThemAsCases() throws IOException {
+    Wexrun here = Wexrun.in(folder);
+    String input = "printf '5 five\\nx six\\n' > in.txt && exec 0< in.txt";
+    Result tried = here.runLimited(input, "try", "lines", "-", "--save-case");
+    assertThat(tried.out()).contains("+n=5  +text=five", "dies: bad-value", "2 tried, 2 shown");
+    assertThat(tried.err()).startsWith("kept 2 in ");
+    assertThat(Files.readString(folder.resolve("cases/lines.yaml")))
+        .isEqualTo(
+            """
+            - record: '5 five'
+              to: [lines]
+              rows:
+                - n: '5'
+                  text: five
+            - record: 'x six'
+              dies: bad-value
+              field: n
+            """);
+    assertThat(here.run("check").exit()).isZero();
+    Path pipeline = folder.resolve("pipelines/lines.yaml");
+    Files.writeString(pipeline, Files.readString(pipeline).replace("{n:int}", "{n:int?}x"));
+    Result check = here.run("check");
+    assertThat(check.exit()).isEqualTo(1);
+    assertThat(check.out()).contains("cases/lines.yaml:1:3: error [case-failed]");
+  }
+
+  @Test
   void checkShowsTheFieldsBehindEachStep() throws IOException {
     Path pipeline = folder.resolve("pipelines/lines.yaml");
     String steps = "  - set: {long: n > 5}\n  - remove: text\nroute:";

@@ -206,4 +206,40 @@ class FilesIntakeTest {
     assertThat(diagnostics.all().get(0).code() + " " + diagnostics.all().get(0).message())
         .startsWith(told);
   }
+
+  private Intake withHeader() {
+    return open(FilesIntake.matching("in/*.csv").with("header", true).with("framing", "csv"));
+  }
+
+  @Test
+  void aHeaderIsNeverARecordEvenIfTheFileGrowsOrIsReadAgain() throws IOException {
+    write("in/a.csv", "\uFEFFid,\"na\nme\"\r\n1,x\r\n");
+    Intake intake = withHeader();
+    Block first = intake.poll(Duration.ofMillis(1)).orElseThrow();
+    assertThat(new String(first.records().header(), StandardCharsets.UTF_8))
+        .isEqualTo("id,\"na\nme\"");
+    assertThat(first.first()).isEqualTo(15);
+    assertThat(new String(first.records().bytes(0), StandardCharsets.UTF_8)).isEqualTo("1,x");
+    write("in/a.csv", "2,\"y\nz\"\n");
+    Block second = intake.poll(Duration.ofMillis(1)).orElseThrow();
+    assertThat(second.records().header()).isEqualTo(first.records().header());
+    assertThat(second.records().count()).isEqualTo(1);
+    intake.close();
+    positions.put(second.source(), second.first());
+    Block again = withHeader().poll(Duration.ofMillis(1)).orElseThrow();
+    assertThat(again.first()).isEqualTo(second.first());
+    assertThat(again.records().header()).isEqualTo(first.records().header());
+  }
+
+  @Test
+  void aFileWithoutAWholeHeaderWaitsForIt() throws IOException {
+    write("in/a.csv", "id,na");
+    Intake intake = withHeader();
+    assertThat(intake.poll(Duration.ofMillis(1))).isEmpty();
+    write("in/a.csv", "me\n");
+    assertThat(intake.poll(Duration.ofMillis(1))).isEmpty();
+    write("in/a.csv", "1,x\n");
+    assertThat(intake.poll(Duration.ofMillis(1)).orElseThrow().records().count()).isEqualTo(1);
+    intake.close();
+  }
 }

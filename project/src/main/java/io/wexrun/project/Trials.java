@@ -8,10 +8,13 @@ import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.shape.Shaper;
+import io.wexrun.core.shape.Trial;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.QueueIntake;
+import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.nio.file.StandardOpenOption;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
@@ -61,6 +64,20 @@ final class Trials {
     Settings ofFile =
         settings.with(FILES, file.toAbsolutePath().toString()).with("last-line", "take");
     return take(connectors.intakes().get(FILES), ofFile, shaper, limit);
+  }
+
+  /** Writes records just tried as cases; the file. */
+  Path keep(String pipeline, List<Trial> trials) {
+    Path file = folder.resolve("cases").resolve(pipeline + ".yaml");
+    StringBuilder text = new StringBuilder();
+    trials.forEach(trial -> text.append(Case.text(trial)));
+    try {
+      Files.createDirectories(file.getParent());
+      Files.writeString(file, text, StandardOpenOption.CREATE, StandardOpenOption.APPEND);
+    } catch (IOException e) {
+      throw new OutsideException("cannot write " + file + ": " + e.getMessage(), e);
+    }
+    return file;
   }
 
   /** The lines of some bytes. */

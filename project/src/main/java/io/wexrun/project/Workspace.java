@@ -21,10 +21,8 @@ import io.wexrun.queue.DeadLetters;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.QueueRecord;
 import io.wexrun.queue.Reader;
-import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
-import java.nio.file.StandardOpenOption;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Comparator;
@@ -222,16 +220,7 @@ public final class Workspace implements AutoCloseable {
    */
   public Path keepCases(String pipeline, List<Trial> trials) {
     known(pipeline);
-    Path file = folder.resolve("cases").resolve(pipeline + ".yaml");
-    StringBuilder text = new StringBuilder();
-    trials.forEach(trial -> text.append(Case.text(trial)));
-    try {
-      Files.createDirectories(file.getParent());
-      Files.writeString(file, text, StandardOpenOption.CREATE, StandardOpenOption.APPEND);
-    } catch (IOException e) {
-      throw new OutsideException("cannot write " + file + ": " + e.getMessage(), e);
-    }
-    return file;
+    return trials().keep(pipeline, trials);
   }
 
   private Trials trials() {

@@ -28,7 +28,7 @@ public final class Steps {
                 new CsvStep.Kind(),
                 new JsonStep.Kind(),
                 new PairsStep.Kind(),
-                new SyslogStep.Kind(),
+                new SyslogKind(),
                 new UnwrapStep.Kind(),
                 new UnfoldStep.Kind(),
                 new RequireStep.Kind(),

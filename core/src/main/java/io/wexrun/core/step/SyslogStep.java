@@ -9,11 +9,8 @@ import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import java.nio.charset.StandardCharsets;
-import java.time.ZoneId;
-import java.time.ZoneOffset;
 import java.util.Arrays;
 import java.util.List;
-import java.util.Map;
 import java.util.Optional;
 
 /**
@@ -50,7 +47,9 @@ final class SyslogStep extends ParseStep {
   private static final List<String> SEVERITIES =
       List.of("emergency", "alert", "critical", "error", "warning", "notice", "info", "debug");
   private static final String MONTHS = "JanFebMarAprMayJunJulAugSepOctNovDec";
-  private static final Schema FIXED =
+
+  /** The fields that every message gives. */
+  static final Schema FIXED =
       Schema.of(
           Column.required("facility", Type.Scalar.TEXT),
           Column.required("severity", Type.Scalar.TEXT),
@@ -61,6 +60,7 @@ final class SyslogStep extends ParseStep {
           Column.of("message_id", Type.Scalar.TEXT),
           Column.of("structured", Type.Scalar.JSON),
           Column.of("message", Type.Scalar.TEXT));
+
   private static final int TIME = 2;
   private static final int STRUCTURED = 7;
   private static final int MESSAGE = 8;
@@ -70,7 +70,7 @@ final class SyslogStep extends ParseStep {
   private final int year;
   private final Zone zone;
 
-  private SyslogStep(
+  SyslogStep(
       Schema input, Schema parsed, int from, List<FieldParser.Read> read, int year, Zone zone) {
     super(input, parsed, from);
     this.fields = read.stream().map(FieldParser.Read::field).toList();
@@ -80,63 +80,6 @@ final class SyslogStep extends ParseStep {
             .toArray(byte[][]::new);
     this.year = year;
     this.zone = zone;
-  }
-
-  /**
-   * {@code syslog: {fields: {NAME: SPEC from ID.PARAMETER}, year: 2026, zone: UTC, from: FIELD}};
-   * year and zone are for messages of RFC 3164.
-   */
-  static final class Kind implements StepKind {
-    @Override
-    public String name() {
-      return "syslog";
-    }
-
-    @Override
-    public List<Step> compile(Written written, StepContext context) {
-      int before = written.diagnostics().errors();
-      Map<String, Written> entries =
-          written.entries("syslog", List.of("fields", "year", "zone", FROM));
-      int from = from(entries, written, context);
-      List<FieldParser.Read> read =
-          entries.containsKey("fields")
-              ? FieldParser.fields(entries.get("fields"), context)
-              : List.of();
-      Schema parsed = FIXED;
-      for (FieldParser.Read each : read) {
-        String name = each.field().name();
-        if (parsed.find(name).isPresent()) {
-          Written at =
-              new Written("", entries.get("fields").path().key(name), written.diagnostics());
-          at.error("duplicate-name", "a syslog message has a field '" + name + "' already", "");
-        }
-        parsed = parsed.with(Column.of(name, each.field().type()));
-      }
-      int year = entries.containsKey("year") ? year(entries.get("year")) : 0;
-      Zone zone = entries.containsKey("zone") ? zone(entries.get("zone")) : null;
-      return List.of(
-          written.diagnostics().errors() > before
-              ? new Unfinished(context.input(), parsed)
-              : new SyslogStep(context.input(), parsed, from, read, year, zone));
-    }
-
-    private static int year(Written written) {
-      if (!written.text().matches("[1-9][0-9]{3}")) {
-        written.error("bad-value", "'" + written.text() + "' is not a year", "such as 2026");
-        return 0;
-      }
-      return Integer.parseInt(written.text());
-    }
-
-    private static Zone zone(Written written) {
-      try {
-        return new Zone(ZoneId.of(written.text()));
-      } catch (java.time.DateTimeException e) {
-        String message = "there is no time zone '" + written.text() + "'";
-        written.error("bad-value", message, "use UTC, an offset such as +02:00, or an id");
-        return new Zone(ZoneOffset.UTC);
-      }
-    }
   }
 
   @Override
