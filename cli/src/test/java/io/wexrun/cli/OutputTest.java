@@ -168,11 +168,11 @@ class OutputTest {
             - record: '5 five'
               to: [lines]
               rows:
-                - n: '5'
+                - 'n': '5'
                   text: five
             - record: 'x six'
               dies: bad-value
-              field: n
+              field: 'n'
             """);
     assertThat(here.run("check").exit()).isZero();
     Path pipeline = folder.resolve("pipelines/lines.yaml");
