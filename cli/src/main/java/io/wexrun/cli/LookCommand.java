@@ -108,7 +108,8 @@ final class LookCommand implements Callable<Integer> {
     try {
       for (String file : files) {
         if (!file.equals("-") && !Files.isRegularFile(Path.of(file))) {
-          throw new OutsideException("there is no file " + file);
+          boolean folder = Files.isDirectory(Path.of(file));
+          throw new OutsideException(folder ? file + " is a folder" : "there is no file " + file);
         }
         streams.add(file.equals("-") ? System.in : open(Path.of(file)));
       }
@@ -179,7 +180,7 @@ final class LookCommand implements Callable<Integer> {
             + (packed ? ", compressed with gzip" : "")
             + ": "
             + Terminal.count(look.records())
-            + " records"
+            + (look.records() == 1 ? " record" : " records")
             + (truncated ? " in a sample of " + Terminal.count(sample) + " KB" : "")
             + ", "
             + share

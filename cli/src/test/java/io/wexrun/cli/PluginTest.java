@@ -75,6 +75,15 @@ class PluginTest {
   }
 
   @Test
+  void aFileThatIsNoJarIsTold() throws IOException {
+    Files.createDirectories(folder.resolve("plugins"));
+    Files.writeString(folder.resolve("plugins/x.jar"), "junk");
+    Result check = Wexrun.in(folder).run("check");
+    assertThat(check.exit()).isEqualTo(3);
+    assertThat(check.err()).contains("x.jar is no jar");
+  }
+
+  @Test
   void itsOwnMistakesAreToldBeforeTheRun() throws IOException {
     build();
     Path pipeline = folder.resolve("pipelines/scans.yaml");

@@ -31,6 +31,9 @@ final class FollowedFile implements AutoCloseable {
   private byte[] rest = {};
   private byte[] header;
 
+  /** How many bytes stand there while the header has no end. */
+  private long headerSoFar;
+
   /**
    * How files are read.
    *
@@ -56,8 +59,8 @@ final class FollowedFile implements AutoCloseable {
   }
 
   /** How many bytes stand after the last line end that was read. */
-  int unfinished() {
-    return rest.length;
+  long unfinished() {
+    return header == null ? headerSoFar : rest.length;
   }
 
   /**
@@ -135,6 +138,7 @@ final class FollowedFile implements AutoCloseable {
       end = firstEnd(data);
     }
     if (end == 0) {
+      headerSoFar = size;
       return false;
     }
     int length = data[end - 1] == '\r' ? end - 1 : end;

@@ -236,6 +236,8 @@ class FilesIntakeTest {
     write("in/a.csv", "id,na");
     Intake intake = withHeader();
     assertThat(intake.poll(Duration.ofMillis(1))).isEmpty();
+    assertThat(intake.drained()).isTrue();
+    assertThat(intake.notices().toString()).contains("in/a.csv: 5 bytes stand after");
     write("in/a.csv", "me\n");
     assertThat(intake.poll(Duration.ofMillis(1))).isEmpty();
     write("in/a.csv", "1,x\n");

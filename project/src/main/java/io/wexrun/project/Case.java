@@ -12,7 +12,6 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.TreeSet;
-import org.snakeyaml.engine.v2.nodes.Node;
 
 /**
  * A sample record and what a pipeline should make of it.
@@ -36,8 +35,7 @@ record Case(
       List.of("record", "header", "to", "row", "rows", "dies", "field");
 
   /** Reads an item of a list of cases; mistakes are told. */
-  static Optional<Case> read(YamlMap list, Node item) {
-    YamlMap map = list.mapAt(item, "a case");
+  static Optional<Case> read(YamlMap map) {
     map.allow("a case", KEYS);
     Optional<String> record = map.requiredText("a case", "record");
     List<Map<String, String>> rows = new ArrayList<>();
@@ -46,7 +44,7 @@ record Case(
     boolean tells = map.value("to").isPresent() || map.value("dies").isPresent() || !rows.isEmpty();
     if (record.isPresent() && !tells) {
       map.error(
-          item,
+          map.node(),
           "missing-key",
           "the case expects nothing",
           Optional.of("add to: TABLE, row: {FIELD: VALUE}, or dies: REASON"));

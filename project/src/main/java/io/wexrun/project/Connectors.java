@@ -16,6 +16,8 @@ import java.util.Map;
 import java.util.ServiceLoader;
 import java.util.TreeMap;
 import java.util.stream.Stream;
+import java.util.zip.ZipException;
+import java.util.zip.ZipFile;
 
 /** The kinds of intakes, stores and steps: on the class path, and in the workspace's plugins. */
 final class Connectors {
@@ -42,7 +44,12 @@ final class Connectors {
     List<URL> jars = new ArrayList<>();
     try (Stream<Path> entries = Files.list(plugins)) {
       for (Path jar : entries.filter(p -> p.toString().endsWith(".jar")).sorted().toList()) {
-        jars.add(jar.toUri().toURL());
+        try {
+          new ZipFile(jar.toFile()).close(); // A class loader would pass over what is no jar.
+          jars.add(jar.toUri().toURL());
+        } catch (ZipException e) {
+          throw new OutsideException(jar + " is no jar: " + e.getMessage() + "; remove it", e);
+        }
       }
     } catch (MalformedURLException e) {
       throw new IllegalStateException("a path is no URL", e);

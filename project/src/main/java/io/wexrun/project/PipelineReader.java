@@ -58,6 +58,7 @@ final class PipelineReader {
           "the pipeline has no route, so its records go nowhere",
           Optional.of("add 'route:' with '- to: ' and a table or queue"));
     }
+    map.items("cases"); // Only their form is told here: cases are no part of the pipeline.
     FlushPolicy flush = flush(map);
     // Without an intake the pipeline cannot run, but the rest of it can be checked.
     return name.map(

@@ -56,7 +56,8 @@ final class Trials {
   /** The first records of a file, read as the pipeline's intake would, or as lines. */
   List<Shaper.Tried> ofFile(Pipeline pipeline, Path file, Shaper shaper, long limit) {
     if (!Files.isRegularFile(file)) {
-      throw new OutsideException("there is no file " + file);
+      String what = Files.isDirectory(file) ? file + " is a folder" : "there is no file " + file;
+      throw new OutsideException(what);
     }
     Settings settings =
         pipeline.intake().kind().equals(FILES) ? pipeline.intake() : Settings.of(FILES, "");

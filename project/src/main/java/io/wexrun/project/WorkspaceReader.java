@@ -209,7 +209,7 @@ final class WorkspaceReader {
     }
     pipelines.add(withShared(pipeline));
     YamlMap map = new YamlMap(file, document, "a pipeline", Diagnostics.of("told already"));
-    addCases(pipeline.name(), map, map.items("cases"), file);
+    addCases(pipeline.name(), map.items("cases"), file);
     Path beside = folder.resolve("cases").resolve(pipeline.name() + ".yaml");
     if (Files.isRegularFile(beside)) {
       YamlFile cases = parse(beside);
@@ -221,8 +221,7 @@ final class WorkspaceReader {
 
   private void readCases(String pipeline, YamlFile file, Node list) {
     if (list instanceof SequenceNode sequence) {
-      YamlMap at = new YamlMap(file, list, "cases", Diagnostics.of("a list"));
-      addCases(pipeline, at, sequence.getValue(), file);
+      addCases(pipeline, sequence.getValue(), file);
     } else {
       file.at(diagnostics, list)
           .error(
@@ -233,9 +232,9 @@ final class WorkspaceReader {
     }
   }
 
-  private void addCases(String pipeline, YamlMap map, List<Node> items, YamlFile file) {
+  private void addCases(String pipeline, List<Node> items, YamlFile file) {
     for (Node item : items) {
-      Case.read(map.telling(diagnostics), item)
+      Case.read(new YamlMap(file, item, "a case", diagnostics))
           .ifPresent(expected -> sources.addCase(pipeline, expected, file, item));
     }
   }

@@ -129,19 +129,6 @@ final class YamlMap {
         .map(value -> mapAt(value, "'" + key + "'"));
   }
 
-  /** The same mapping, whose further complaints go elsewhere. */
-  YamlMap telling(Diagnostics other) {
-    return node instanceof MappingNode
-        ? new YamlMap(file, node, "this", other)
-        : new YamlMap(file, other);
-  }
-
-  private YamlMap(YamlFile file, Diagnostics diagnostics) {
-    this.file = file;
-    this.diagnostics = diagnostics;
-    this.node = null;
-  }
-
   /** A mapping at a node. */
   YamlMap mapAt(Node value, String what) {
     return new YamlMap(file, value, what, diagnostics);

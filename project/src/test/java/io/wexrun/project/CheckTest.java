@@ -235,6 +235,8 @@ class CheckTest {
         Folder.PIPELINES + "cases:\n  - record: 'scan card=7F ms=1 \"\"'\n    to: faults\n";
     Folder.of(path).write("pipelines/gates.yaml", text);
     assertThat(check()).extracting(Diagnostic::code).containsExactly("case-failed");
+    Folder.of(path).write("pipelines/gates.yaml", Folder.PIPELINES + "cases: x\n");
+    assertThat(check()).extracting(Diagnostic::code).containsExactly("wrong-form");
   }
 
   @Test
@@ -245,5 +247,7 @@ class CheckTest {
     assertThat(check()).extracting(Diagnostic::code).contains("unknown-type");
     folder.write("patterns.yaml", "card: '[0-9A-F]+'\n");
     assertThat(check()).isEmpty();
+    folder.write("patterns.yaml", "card: '[0-9A-F]+'\nunused: '(('\n");
+    assertThat(check()).extracting(Diagnostic::code).contains("bad-pattern");
   }
 }

@@ -63,6 +63,7 @@ public final class Shaper {
       Function<String, Optional<Destination>> destinations,
       List<String> known,
       Diagnostics diagnostics) {
+    Steps.checkPatterns(pipeline.patterns(), diagnostics);
     List<PlacedStep> steps = new ArrayList<>();
     List<String> onLibrary = new ArrayList<>();
     Set<String> doubtful = new HashSet<>();

@@ -1,5 +1,6 @@
 package io.wexrun.core.step;
 
+import com.google.re2j.PatternSyntaxException;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.Path;
 import io.wexrun.core.pipeline.StepDefinition;
@@ -7,6 +8,7 @@ import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.ServiceLoader;
 
 /** The kinds of steps that there are: ours, and those of other jars. Immutable. */
@@ -41,6 +43,22 @@ public final class Steps {
     ServiceLoader.load(StepKind.class, loader).forEach(all::add);
     all.forEach(kind -> kinds.put(kind.name(), kind));
     return new Steps(kinds);
+  }
+
+  /** Compiles named patterns; those that are none go to the diagnostics, used or not. */
+  public static void checkPatterns(Map<String, String> patterns, Diagnostics diagnostics) {
+    patterns.forEach(
+        (name, regex) -> {
+          try {
+            Patterns.compile(regex, patterns);
+          } catch (PatternSyntaxException | IllegalArgumentException e) {
+            diagnostics.error(
+                "bad-pattern",
+                Path.ROOT.key("patterns").key(name),
+                "pattern '" + name + "' is none: " + e.getMessage(),
+                Optional.of("it is in RE2 syntax"));
+          }
+        });
   }
 
   /** Our kinds alone. */
