@@ -21,6 +21,14 @@ final class Sql {
     if (type instanceof Type.Decimal decimal) {
       return "DECIMAL(" + decimal.precision() + "," + decimal.scale() + ")";
     }
+    if (type instanceof Type.ListOf list) {
+      return type(list.element()) + "[]";
+    }
+    if (type instanceof Type.Struct struct) {
+      return struct.fields().stream()
+          .map(field -> name(field.name()) + " " + type(field.type()))
+          .collect(Collectors.joining(", ", "STRUCT(", ")"));
+    }
     return switch ((Type.Scalar) type) {
       case BOOL -> "BOOLEAN";
       case INT -> "INTEGER";
@@ -66,7 +74,17 @@ final class Sql {
           + ")::"
           + type(decimal);
     }
-    boolean turned = column.type() == Type.Scalar.UUID || column.type() == Type.Scalar.JSON;
-    return turned ? name + "::" + type(column.type()) : name;
+    return turned(column.type()) ? name + "::" + type(column.type()) : name;
+  }
+
+  /** Whether Arrow holds the values, or some inside them, in another type than the table. */
+  private static boolean turned(Type type) {
+    if (type instanceof Type.ListOf list) {
+      return turned(list.element());
+    }
+    if (type instanceof Type.Struct struct) {
+      return struct.fields().stream().anyMatch(field -> turned(field.type()));
+    }
+    return type == Type.Scalar.UUID || type == Type.Scalar.JSON;
   }
 }

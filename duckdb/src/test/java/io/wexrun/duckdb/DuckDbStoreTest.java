@@ -22,6 +22,7 @@ import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.Store;
 import io.wexrun.core.target.Target;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
@@ -160,6 +161,56 @@ class DuckDbStoreTest extends TargetContract {
             "{\"a\": [1]}");
     assertThat(answer.rows().get(1)).containsOnlyNulls();
     assertThat(answer.columns().get(3)).isEqualTo("at 3");
+  }
+
+  private static Vector parsed(Type type, String... jsons) {
+    Vector vector = Vectors.forType(type, jsons.length);
+    for (String json : jsons) {
+      byte[] text = json.getBytes(StandardCharsets.UTF_8);
+      if (json.isEmpty()) {
+        vector.appendAbsent();
+      } else {
+        assertThat(io.wexrun.core.step.Values.append(type, text, 0, text.length, vector)).isTrue();
+      }
+    }
+    return vector;
+  }
+
+  @Test
+  void listsAndStructsArriveAsDuckDbsOwn() {
+    Type struct =
+        Type.parse(
+                "{b: bool, i: int, l: long, x: double, d: decimal(6,2), s: text, t: timestamp, day:"
+                    + " date, u: uuid, j: json, in: {s: list<text>}}")
+            .orElseThrow();
+    String full =
+        "{\"b\": true, \"i\": -7, \"l\": 8, \"x\": 2.5, \"d\": -12.50, \"s\": \"zé\", \"t\":"
+            + " \"2026-05-03T06:14:09.118Z\", \"day\": \"2026-05-03\", \"u\":"
+            + " \"123e4567-e89b-12d3-a456-426614174000\", \"j\": {\"a\":1}, \"in\": {\"s\": [\"p\", null]}}";
+    Schema schema =
+        Schema.of(
+            Column.of("one", struct),
+            Column.of("many", new Type.ListOf(struct)),
+            Column.of("grid", Type.parse("list<list<int>>").orElseThrow()));
+    List<Vector> columns =
+        List.of(
+            parsed(struct, full, full, "", "{}"),
+            parsed(schema.column(1).type(), "[]", "[" + full + ", null]", "", "[{\"i\": 4}]"),
+            parsed(schema.column(2).type(), "[[9]]", "[[1, 2], [], null, [3]]", "", "[]"));
+    load(schema, Rows.of(batch(schema, columns, 4), new int[] {1, 2, 3}, 3));
+    String shown =
+        "{b=true, i=-7, l=8, x=2.5, d=-12.50, s=zé, t=2026-05-03T06:14:09.118Z, day=2026-05-03,"
+            + " u=123e4567-e89b-12d3-a456-426614174000, j={\"a\":1}, in={s=[p, null]}}";
+    Answer answer = store.query("select * from t");
+    assertThat(answer.rows().get(0).stream().map(String::valueOf))
+        .containsExactly(shown, "[" + shown + ", null]", "[[1, 2], [], null, [3]]");
+    assertThat(answer.rows().get(1)).containsOnlyNulls();
+    assertThat(String.valueOf(answer.rows().get(2).get(0))).startsWith("{b=null, i=null,");
+    assertThat(store.query("select many[1].i, len(grid), one.in is null from t").rows().get(2))
+        .map(String::valueOf)
+        .containsExactly("4", "0", "true");
+    assertThat(store.query("select typeof(grid) from t").rows().get(0))
+        .containsExactly("INTEGER[][]");
   }
 
   @Test

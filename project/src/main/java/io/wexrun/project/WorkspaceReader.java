@@ -19,8 +19,11 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
+import java.util.stream.Collectors;
 import java.util.stream.Stream;
+import org.snakeyaml.engine.v2.nodes.MappingNode;
 import org.snakeyaml.engine.v2.nodes.Node;
+import org.snakeyaml.engine.v2.nodes.ScalarNode;
 import org.snakeyaml.engine.v2.nodes.SequenceNode;
 
 /** Reads {@code wexrun.yaml} and {@code pipelines/*.yaml} of a workspace's folder. */
@@ -31,11 +34,13 @@ final class WorkspaceReader {
 
   /** What a column is written as: {@code timestamp required} or {@code int default 0}. */
   private static final Pattern COLUMN =
-      Pattern.compile("(\\S+(?:\\([^)]*\\))?)(\\s+required)?(?:\\s+default\\s+(.+))?");
+      Pattern.compile("(.+?)(\\s+required)?(?:\\s+default\\s+(.+))?");
 
   private static final List<String> KEYS = List.of("workspace", "stores", "queues", "tables");
   private static final List<String> TYPES =
-      Stream.concat(Stream.of(Type.Scalar.values()).map(Type::toString), Stream.of("decimal(p,s)"))
+      Stream.concat(
+              Stream.of(Type.Scalar.values()).map(Type::toString),
+              Stream.of("decimal(p,s)", "list<...>"))
           .toList();
 
   private final Path folder;
@@ -156,7 +161,7 @@ final class WorkspaceReader {
       map.error("columns", "missing-key", "a table needs 'columns'", Optional.empty());
     }
     for (String column : columns.map(YamlMap::keys).orElse(List.of())) {
-      String text = columns.get().text(column).orElse("text");
+      String text = columns.get().value(column).map(WorkspaceReader::spelling).orElse("");
       Matcher written = COLUMN.matcher(text.strip());
       Optional<Type> type = written.matches() ? Type.parse(written.group(1)) : Optional.empty();
       if (type.isEmpty()) {
@@ -176,6 +181,16 @@ final class WorkspaceReader {
       }
     }
     tables.put(table, new Table(table, store, schema, defaults));
+  }
+
+  /** A type as one text: a mapping is a struct. */
+  private static String spelling(Node node) {
+    if (node instanceof MappingNode mapping) {
+      return mapping.getValue().stream()
+          .map(field -> spelling(field.getKeyNode()) + ": " + spelling(field.getValueNode()))
+          .collect(Collectors.joining(", ", "{", "}"));
+    }
+    return node instanceof ScalarNode scalar ? scalar.getValue() : "a list";
   }
 
   private void readPipelines() {

@@ -10,7 +10,8 @@ import java.util.Arrays;
  * with the bit of a present value set, least significant bit first. A vector in which nothing is
  * absent has no bitmap.
  */
-public abstract sealed class Vector permits LongVector, DoubleVector, TextVector {
+public abstract sealed class Vector
+    permits LongVector, DoubleVector, TextVector, ListVector, StructVector {
   private int size;
   private long[] validity;
 

@@ -12,6 +12,11 @@ public final class Vectors {
       case LONG -> new LongVector(room);
       case DOUBLE -> new DoubleVector(room);
       case TEXT -> new TextVector(room, room * 12);
+      case LIST -> new ListVector(room, forType(((Type.ListOf) type).element(), room * 2));
+      case STRUCT ->
+          new StructVector(
+              ((Type.Struct) type)
+                  .fields().stream().map(field -> forType(field.type(), room)).toList());
     };
   }
 

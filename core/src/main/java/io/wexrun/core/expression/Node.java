@@ -2,6 +2,7 @@ package io.wexrun.core.expression;
 
 import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.DoubleVector;
+import io.wexrun.core.batch.ListVector;
 import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
@@ -18,12 +19,28 @@ interface Node {
   Type type();
 
   /** A column of the batch, brought to the type that expressions see. */
-  record Field(int place, Type column, Type type) implements Node {
+  record Field(FieldPath path) implements Node {
     private static final long DAY = 86_400_000_000L;
 
     @Override
+    public Type type() {
+      return path.type();
+    }
+
+    /** The type that is held. */
+    Type column() {
+      return path.column();
+    }
+
+    /** The values as they are held. */
+    Vector raw(Batch batch) {
+      return path.in(batch);
+    }
+
+    @Override
     public Evaluated evaluate(Batch batch) {
-      Vector vector = batch.column(place);
+      Vector vector = raw(batch);
+      Type column = column();
       if (column == Type.Scalar.DATE) {
         LongVector days = (LongVector) vector;
         return Evaluated.of(vector).toLongs(row -> days.get(row) * DAY);
@@ -41,6 +58,51 @@ interface Node {
         return Evaluated.of(numbers);
       }
       return Evaluated.of(vector);
+    }
+  }
+
+  /** The value of a vector of one in every row. */
+  record Repeated(Vector one, Type type) implements Node {
+    @Override
+    public Evaluated evaluate(Batch batch) {
+      Vector vector = Vectors.forType(type, batch.rows());
+      for (int i = 0; i < batch.rows(); i++) {
+        vector.appendFrom(one, 0);
+      }
+      return Evaluated.of(vector);
+    }
+  }
+
+  /** Whether a value is there; never absent itself. */
+  record Present(Node operand) implements Node {
+    @Override
+    public Type type() {
+      return Type.Scalar.BOOL;
+    }
+
+    @Override
+    public Evaluated evaluate(Batch batch) {
+      Evaluated a = operand.evaluate(batch);
+      LongVector present = new LongVector(batch.rows());
+      for (int i = 0; i < batch.rows(); i++) {
+        present.append(a.values().absent(i) ? 0 : 1);
+      }
+      return new Evaluated(present, a.failures());
+    }
+  }
+
+  /** How many elements a list has. */
+  record ListSize(Node operand) implements Node {
+    @Override
+    public Type type() {
+      return Type.Scalar.LONG;
+    }
+
+    @Override
+    public Evaluated evaluate(Batch batch) {
+      Evaluated a = operand.evaluate(batch);
+      ListVector lists = (ListVector) a.values();
+      return a.toLongs(i -> lists.end(i) - lists.start(i));
     }
   }
 

@@ -17,8 +17,10 @@ import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
+import io.wexrun.core.network.Network;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
+import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
@@ -43,13 +45,13 @@ final class TreeCompiler {
 
   private final CelAbstractSyntaxTree tree;
   private final CelCompiler compiler;
-  private final Schema schema;
+  private final Map<String, FieldPath> paths;
   private final List<String> onLibrary = new ArrayList<>();
 
   TreeCompiler(CelAbstractSyntaxTree tree, CelCompiler compiler, Schema schema) {
     this.tree = tree;
     this.compiler = compiler;
-    this.schema = schema;
+    this.paths = FieldPath.all(schema);
   }
 
   /** The whole expression over columns. */
@@ -74,7 +76,7 @@ final class TreeCompiler {
         .filter(n -> n.getKind() == Kind.IDENT)
         .map(n -> n.expr().ident().name())
         .distinct()
-        .filter(name -> schema.find(name).isPresent())
+        .filter(paths::containsKey)
         .toList();
   }
 
@@ -90,12 +92,7 @@ final class TreeCompiler {
   }
 
   private Optional<Node.Field> field(String name) {
-    if (schema.find(name).isEmpty()) {
-      return Optional.empty();
-    }
-    int place = schema.find(name).getAsInt();
-    Type column = schema.column(place).type();
-    return Optional.of(new Node.Field(place, column, Library.seen(column)));
+    return Optional.ofNullable(paths.get(name)).map(Node.Field::new);
   }
 
   private static Optional<Node.Constant> constant(CelConstant constant) {
@@ -132,16 +129,39 @@ final class TreeCompiler {
       case "@in" -> in(args);
       case "_+_", "_-_", "_*_", "_/_", "_%_" -> arithmetic(call.function().charAt(1), args);
       case "-_" -> negate(args.get(0));
-      case "size" ->
-          isText(args.get(0))
-              ? Optional.of(new TextFunctions.Size(node(args.get(0))))
-              : Optional.empty();
+      case "size" -> size(args.get(0));
+      case Library.PRESENT -> Optional.of(new Node.Present(node(args.get(0))));
       case "matches" -> matches(args);
       case "replace" -> replace(args);
       case "lowerAscii" -> Optional.of(new TextFunctions.Letters(node(args.get(0)), true));
       case "upperAscii" -> Optional.of(new TextFunctions.Letters(node(args.get(0)), false));
-      default -> Optional.empty();
+      default -> function(call.function(), args);
     };
+  }
+
+  /** One of our own functions; {@code inNetwork} of a constant network is prepared. */
+  private Optional<Node> function(String name, List<CelExpr> args) {
+    Optional<Network> network =
+        name.equals("inNetwork")
+            ? constantText(args, 1)
+                .flatMap(text -> Network.parse(new String(text, StandardCharsets.UTF_8)))
+            : Optional.empty();
+    if (network.isPresent()) {
+      return Optional.of(new Functions.InNetwork(node(args.get(0)), network.get()));
+    }
+    List<Type> types = args.stream().map(arg -> typeOf(arg).orElse(null)).toList();
+    return Functions.find(name, types)
+        .map(f -> new Functions.Applied(f, args.stream().map(this::node).toList()));
+  }
+
+  private Optional<Node> size(CelExpr operand) {
+    Type type = typeOf(operand).orElse(null);
+    if (type == Type.Scalar.TEXT) {
+      return Optional.of(new TextFunctions.Size(node(operand)));
+    }
+    return type instanceof Type.ListOf
+        ? Optional.of(new Node.ListSize(node(operand)))
+        : Optional.empty();
   }
 
   private Node compare(Compare.Operator operator, List<CelExpr> args) {
@@ -230,13 +250,9 @@ final class TreeCompiler {
         : Optional.empty();
   }
 
-  private boolean isText(CelExpr expr) {
-    return typeOf(expr).equals(Optional.of(Type.Scalar.TEXT));
-  }
-
   private boolean sameStorage(List<CelExpr> args) {
     Optional<Type> first = typeOf(args.get(0));
-    return first.isPresent() && first.equals(typeOf(args.get(1)));
+    return first.isPresent() && !first.get().nested() && first.equals(typeOf(args.get(1)));
   }
 
   private Optional<Type> typeOf(CelExpr expr) {
@@ -272,7 +288,9 @@ final class TreeCompiler {
     if (one instanceof DoubleVector number) {
       return new Node.Constant(number.get(0), type);
     }
-    TextVector text = (TextVector) one;
+    if (!(one instanceof TextVector text)) {
+      return new Node.Repeated(one, type);
+    }
     return new Node.Constant(Arrays.copyOf(text.data(), text.end(0)), type);
   }
 

@@ -1,12 +1,12 @@
 package io.wexrun.core.schema;
 
+import java.util.List;
 import java.util.Locale;
 import java.util.Optional;
-import java.util.regex.Matcher;
-import java.util.regex.Pattern;
+import java.util.stream.Collectors;
 
 /**
- * The type of a column. Every type is held by one of three vectors, its {@link Storage}.
+ * The type of a column. Every type is held by one kind of vector, its {@link Storage}.
  *
  * <p>Immutable; equal by value; {@link #toString()} is the spelling used in workspace files.
  */
@@ -19,7 +19,11 @@ public sealed interface Type {
     /** 64-bit binary floating point. */
     DOUBLE,
     /** Byte strings; UTF-8 for every type but {@link Scalar#BYTES}. */
-    TEXT
+    TEXT,
+    /** Lists of values of one type. */
+    LIST,
+    /** A fixed set of named values. */
+    STRUCT
   }
 
   /** How values of this type are held in memory. */
@@ -92,30 +96,71 @@ public sealed interface Type {
     }
   }
 
-  /** The spelling of {@code decimal(p,s)}. */
-  Pattern DECIMAL = Pattern.compile("decimal\\(\\s*(\\d{1,2})\\s*,\\s*(\\d{1,2})\\s*\\)");
+  /**
+   * Lists of any length, whose elements may be absent.
+   *
+   * @param element the elements' type
+   */
+  record ListOf(Type element) implements Type {
+    @Override
+    public Storage storage() {
+      return Storage.LIST;
+    }
 
-  /** Reads a type's spelling; empty if there is no such type. */
+    @Override
+    public String toString() {
+      return "list<" + element + ">";
+    }
+  }
+
+  /**
+   * Named values in an order, each of which may be absent.
+   *
+   * @param fields the names and types; at least one, names distinct, none required
+   */
+  record Struct(List<Column> fields) implements Type {
+    /** Copies the fields. */
+    public Struct {
+      fields = new Schema(fields).columns();
+      if (fields.isEmpty() || fields.stream().anyMatch(Column::required)) {
+        throw new IllegalArgumentException("a struct has fields, none of them required");
+      }
+    }
+
+    @Override
+    public Storage storage() {
+      return Storage.STRUCT;
+    }
+
+    @Override
+    public String toString() {
+      return fields.stream()
+          .map(field -> field.name() + ": " + field.type())
+          .collect(Collectors.joining(", ", "{", "}"));
+    }
+  }
+
+  /** Whether values hold other values: a list or a struct. */
+  default boolean nested() {
+    return storage() == Storage.LIST || storage() == Storage.STRUCT;
+  }
+
+  /**
+   * Reads a type's spelling; empty if there is no such type.
+   *
+   * <pre>
+   * Type --&gt; the name of a scalar | "decimal(" p "," s ")" | "list&lt;" Type "&gt;"
+   *        | "{" Name ":" Type ("," Name ":" Type)* "}"
+   * </pre>
+   */
   static Optional<Type> parse(String spelling) {
-    for (Scalar scalar : Scalar.values()) {
-      if (scalar.toString().equals(spelling)) {
-        return Optional.of(scalar);
-      }
-    }
-    Matcher decimal = DECIMAL.matcher(spelling);
-    if (decimal.matches()) {
-      int precision = Integer.parseInt(decimal.group(1));
-      int scale = Integer.parseInt(decimal.group(2));
-      if (precision >= 1 && precision <= 18 && scale <= precision) {
-        return Optional.of(new Decimal(precision, scale));
-      }
-    }
-    return Optional.empty();
+    return TypeText.parse(spelling);
   }
 
   /**
    * Whether a value of this type can stand in a column of type {@code column} without losing
-   * anything and without being parsed: the same type, or a wider number, or JSON as text.
+   * anything and without being parsed: the same type, or a wider number, or JSON as text; lists if
+   * their elements fit, structs if they have the same fields in any order and these fit.
    */
   default boolean fits(Type column) {
     if (equals(column)) {
@@ -124,11 +169,28 @@ public sealed interface Type {
     if (this == Scalar.INT) {
       return column == Scalar.LONG || column == Scalar.DOUBLE;
     }
+    if (this instanceof ListOf list && column instanceof ListOf to) {
+      return list.element.fits(to.element);
+    }
+    if (this instanceof Struct struct && column instanceof Struct to) {
+      Schema there = new Schema(to.fields);
+      return struct.fields.size() == to.fields.size()
+          && struct.fields.stream()
+              .allMatch(
+                  field ->
+                      there.find(field.name()).isPresent()
+                          && field
+                              .type()
+                              .fits(there.column(there.find(field.name()).getAsInt()).type()));
+    }
     return (this == Scalar.JSON || this == Scalar.UUID) && column == Scalar.TEXT;
   }
 
   /** The spelling with its article: {@code an int}, {@code a text}. */
   default String withArticle() {
+    if (this instanceof Struct) {
+      return "a struct " + this;
+    }
     return ("iu".indexOf(toString().charAt(0)) >= 0 && this != Scalar.UUID ? "an " : "a ") + this;
   }
 

@@ -1,7 +1,6 @@
 package io.wexrun.core.shape;
 
 import io.wexrun.core.batch.Batch;
-import io.wexrun.core.batch.DoubleVector;
 import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
@@ -175,9 +174,7 @@ final class TableFit {
     }
     Vector vector =
         source.place < 0 ? Vectors.absent(type, batch.rows()) : batch.column(source.place);
-    if (vector instanceof LongVector numbers && type == Type.Scalar.DOUBLE) {
-      vector = toDouble(numbers);
-    }
+    vector = Widening.of(vector, source.type, type);
     if (source.byDefault == null || !vector.hasAbsent()) {
       return vector;
     }
@@ -187,17 +184,5 @@ final class TableFit {
       filled.appendFrom(absent ? source.byDefault : vector, absent ? 0 : row);
     }
     return filled;
-  }
-
-  private static DoubleVector toDouble(LongVector numbers) {
-    DoubleVector doubles = new DoubleVector(numbers.size());
-    for (int row = 0; row < numbers.size(); row++) {
-      if (numbers.absent(row)) {
-        doubles.appendAbsent();
-      } else {
-        doubles.append(numbers.get(row));
-      }
-    }
-    return doubles;
   }
 }

@@ -99,6 +99,12 @@ final class CastStep implements Step {
               || to instanceof Type.Decimal
               || to == Type.Scalar.BOOL;
       boolean fromBool = from == Type.Scalar.BOOL;
+      if (from.nested()) {
+        return to.nested() || to == Type.Scalar.TEXT || to == Type.Scalar.JSON;
+      }
+      if (to.nested()) {
+        return from.storage() == Type.Storage.TEXT;
+      }
       return !(fromTime && toNumber) && !(fromBool && toNumber && to != from);
     }
   }

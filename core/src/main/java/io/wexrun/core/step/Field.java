@@ -5,6 +5,7 @@ import io.wexrun.core.batch.DoubleVector;
 import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
+import io.wexrun.core.batch.Vectors;
 import io.wexrun.core.schema.Instants;
 import io.wexrun.core.schema.Type;
 import java.nio.charset.StandardCharsets;
@@ -17,6 +18,7 @@ import java.time.format.DateTimeFormatter;
 import java.time.temporal.ChronoField;
 import java.time.temporal.TemporalAccessor;
 import java.time.temporal.TemporalQueries;
+import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
 import java.util.Optional;
@@ -31,9 +33,28 @@ import java.util.UUID;
  * @param formats for timestamps and dates, tried in order; none: ISO 8601
  * @param zone for timestamps without a zone; null if they must have one
  * @param pattern what a text must match as a whole; null for any
+ * @param members for a struct its fields, for a list its element; else none
  */
 record Field(
-    String name, Type type, boolean optional, List<Format> formats, Zone zone, Pattern pattern) {
+    String name,
+    Type type,
+    boolean optional,
+    List<Format> formats,
+    Zone zone,
+    Pattern pattern,
+    List<Member> members) {
+
+  /**
+   * A value inside a nested one.
+   *
+   * @param key what it is called in the text; empty for the element of a list
+   * @param utf8 the key's bytes; not to be changed
+   */
+  record Member(String key, byte[] utf8, Field field) {
+    Member(String key, Field field) {
+      this(key, key.getBytes(StandardCharsets.UTF_8), field);
+    }
+  }
 
   /**
    * A format of times.
@@ -55,7 +76,23 @@ record Field(
 
   /** A field that is read by its type's own rules. */
   static Field of(String name, Type type) {
-    return new Field(name, type, false, List.of(), null, null);
+    List<Member> members = new ArrayList<>();
+    if (type instanceof Type.ListOf list) {
+      members.add(new Member("", of(name, list.element())));
+    } else if (type instanceof Type.Struct struct) {
+      struct.fields().forEach(f -> members.add(new Member(f.name(), of(f.name(), f.type()))));
+    }
+    return new Field(name, type, false, List.of(), null, null, members);
+  }
+
+  /** This field, read in other ways. */
+  Field read(boolean mayLack, List<Format> tried, Zone local, Pattern whole) {
+    return new Field(name, type, mayLack, tried, local, whole, members);
+  }
+
+  /** This field with another name. */
+  Field named(String other) {
+    return new Field(other, type, optional, formats, zone, pattern, members);
   }
 
   /** How often a text occurs in values of this field by their format. */
@@ -88,6 +125,9 @@ record Field(
     }
     if (type instanceof Type.Decimal decimal) {
       return append(Numbers.decimal(data, from, to, decimal.precision(), decimal.scale()), column);
+    }
+    if (type.nested()) {
+      return new JsonValues().parse(this, data, from, to, column);
     }
     return switch ((Type.Scalar) type) {
       case TEXT, BYTES, JSON -> {
@@ -188,6 +228,11 @@ record Field(
       return "the value is empty";
     }
     String shown = ParseStep.show(data, from, to);
+    if (type.nested()) {
+      JsonValues values = new JsonValues();
+      values.parse(this, data, from, to, Vectors.forType(type, 1));
+      return values.fault();
+    }
     if (pattern != null) {
       return shown + " does not match its pattern";
     }

@@ -22,7 +22,8 @@ import java.util.regex.Pattern;
  *
  * <pre>
  * Spec   --&gt; Type? "?"? (" '" Format "'")* (" @" Zone)? (" from " Name)?
- * Type   --&gt; a column type, or the name of a pattern, whose text it takes
+ * Type   --&gt; a scalar type, or the name of a pattern, whose text it takes
+ *          | "list&lt;" Spec "&gt;" | "{" Name ":" Spec ("," Name ":" Spec)* "}"
  * Format --&gt; "iso" | "epoch" | "epoch ms" | "epoch us" | "epoch ns"
  *          | a pattern of java.time.format.DateTimeFormatter
  * Zone   --&gt; a zone id such as UTC, +02:00 or Europe/Berlin
@@ -44,7 +45,20 @@ final class FieldParser {
       Map.of("epoch", 6, "epoch s", 6, "epoch ms", 3, "epoch us", 0, "epoch ns", -3);
   private static final List<String> TYPES =
       List.of(
-          "text", "int", "long", "double", "bool", "timestamp", "date", "uuid", "json", "decimal");
+          "text",
+          "int",
+          "long",
+          "double",
+          "bool",
+          "timestamp",
+          "date",
+          "uuid",
+          "json",
+          "decimal",
+          "list<...>");
+  private static final Pattern BEHIND = Pattern.compile("\\s*(\\?)?(?:\\s*\\bfrom\\s+(\\S.*))?");
+  private static final Pattern MEMBER =
+      Pattern.compile("(\\s*([A-Za-z_][A-Za-z0-9_]*)\\s*:\\s*)(.*\\S)\\s*", Pattern.DOTALL);
 
   /**
    * What a spec says.
@@ -82,11 +96,40 @@ final class FieldParser {
                         "'" + name + "' is not a name",
                         Optional.of("use letters, digits and '_'; name it, and add: from " + name));
               }
-              fields.add(
-                  new FieldParser(spec, "bad-field", context.patterns())
-                      .parse(name, false, spec.text(), 0));
+              fields.add(field(name, spec, context));
             });
     return fields;
+  }
+
+  /** A field from its spec, or a struct from a map of specs. */
+  private static Read field(String name, Written spec, StepContext context) {
+    if (!spec.isMap()) {
+      return new FieldParser(spec, "bad-field", context.patterns())
+          .parse(name, false, spec.text(), 0);
+    }
+    Optional<Field> struct = struct(name, false, fields(spec, context));
+    if (struct.isEmpty()) {
+      spec.error("bad-field", "a struct has a field", "write it as {NAME: TYPE}");
+    }
+    return new Read(struct.orElse(Field.text(name)), Optional.empty());
+  }
+
+  private static Optional<Field> struct(String name, boolean optional, List<Read> inside) {
+    List<Field.Member> members = new ArrayList<>();
+    Schema columns = Schema.EMPTY;
+    for (Read read : inside) {
+      Field field = read.field();
+      if (columns.find(field.name()).isPresent()) {
+        return Optional.empty();
+      }
+      members.add(new Field.Member(read.from().orElse(field.name()), field));
+      columns = columns.with(Column.of(field.name(), field.type()));
+    }
+    if (members.isEmpty()) {
+      return Optional.empty();
+    }
+    Type type = new Type.Struct(columns.columns());
+    return Optional.of(new Field(name, type, optional, List.of(), null, null, members));
   }
 
   /** The columns of fields. */
@@ -100,6 +143,9 @@ final class FieldParser {
 
   /** Reads a spec that stands at {@code offset} of the text. */
   Read parse(String name, boolean optional, String spec, int offset) {
+    if (spec.startsWith("{") || spec.startsWith("list<")) {
+      return nested(name, optional, spec, offset);
+    }
     Matcher matcher = SPEC.matcher(spec);
     if (!matcher.matches()) {
       error(
@@ -131,8 +177,84 @@ final class FieldParser {
     List<Field.Format> formats = formats(name, of, matcher, zone != null, offset);
     boolean mayLack = optional || matcher.group(2) != null;
     return new Read(
-        new Field(name, of, mayLack, formats, zone, pattern),
+        Field.of(name, of).read(mayLack, formats, zone, pattern),
         Optional.ofNullable(matcher.group(5)).map(String::strip));
+  }
+
+  /** Reads the spec of a list or struct. */
+  private Read nested(String name, boolean optional, String spec, int offset) {
+    boolean list = spec.startsWith("l");
+    int open = list ? 4 : 0;
+    int close = close(spec, open);
+    Matcher behind = BEHIND.matcher(spec.substring(close + 1));
+    if (close < 0 || !behind.matches()) {
+      String hint = "write it as list<int>, or as {lat: double, lon: double}";
+      error(offset, spec.length(), "'" + spec + "' is no list or struct", hint);
+      return new Read(Field.text(name), Optional.empty());
+    }
+    boolean mayLack = optional || behind.group(1) != null;
+    Optional<Field> field;
+    if (list) {
+      String inside = spec.substring(open + 1, close);
+      int blanks = inside.length() - inside.stripLeading().length();
+      Field element =
+          parse(name, false, inside.strip(), offset + open + 1 + blanks).field().named(name);
+      Type type = new Type.ListOf(element.type());
+      List<Field.Member> members = List.of(new Field.Member("", element));
+      field = Optional.of(new Field(name, type, mayLack, List.of(), null, null, members));
+    } else {
+      field = struct(name, mayLack, members(spec, open + 1, close, offset));
+    }
+    if (field.isEmpty()) {
+      error(offset, spec.length(), "a struct has fields of distinct names", "{NAME: TYPE}");
+    }
+    return new Read(field.orElse(Field.text(name)), Optional.ofNullable(behind.group(2)));
+  }
+
+  private List<Read> members(String spec, int from, int to, int offset) {
+    List<Read> members = new ArrayList<>();
+    int at = from;
+    while (at < to) {
+      int end = at;
+      while (end < to && spec.charAt(end) != ',') {
+        end = Math.max(end, close(spec, end)) + 1;
+      }
+      Matcher member = MEMBER.matcher(spec.substring(at, Math.min(end, to)));
+      if (member.matches()) {
+        int place = offset + at + member.start(3);
+        members.add(parse(member.group(2), false, member.group(3), place));
+      } else {
+        error(offset + at, Math.max(1, end - at), "a struct's field is NAME: TYPE", "");
+      }
+      at = end + 1;
+    }
+    return members;
+  }
+
+  /**
+   * Where a bracket or quote at {@code open} closes; {@code open} itself if another character is
+   * there, -1 if it does not close.
+   */
+  private static int close(String text, int open) {
+    char c = text.charAt(open);
+    if (c == '\'') {
+      return text.indexOf(c, open + 1);
+    }
+    int kind = "({<".indexOf(c);
+    if (kind < 0) {
+      return open;
+    }
+    for (int at = open + 1; at < text.length(); at++) {
+      if (text.charAt(at) == ")}>".charAt(kind)) {
+        return at;
+      }
+      int inside = close(text, at);
+      if (inside < 0) {
+        return -1;
+      }
+      at = inside;
+    }
+    return -1;
   }
 
   private com.google.re2j.Pattern pattern(String name, int offset) {

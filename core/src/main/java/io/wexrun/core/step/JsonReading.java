@@ -3,7 +3,6 @@ package io.wexrun.core.step;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.dead.Reason;
-import io.wexrun.core.schema.Type;
 import java.util.List;
 
 /** Picks fields out of JSON texts into columns, in one pass over the bytes. For one thread. */
@@ -14,6 +13,7 @@ final class JsonReading implements ParseStep.Reading {
   private final TextVector rest;
   private final Rejects rejects;
   private final JsonScanner scanner = new JsonScanner();
+  private final JsonValues values = new JsonValues();
   private final ByteBuilder others = new ByteBuilder();
   private byte[] data;
   private int rows;
@@ -147,41 +147,7 @@ final class JsonReading implements ParseStep.Reading {
     if (column.size() > rows) {
       return wrong(field, "it stands there twice");
     }
-    byte first = data[from];
-    boolean json = field.type() == Type.Scalar.JSON;
-    if (first == 'n') {
-      column.appendAbsent();
-      return to;
-    }
-    if (json) {
-      ((TextVector) column).append(data, from, to);
-      return to;
-    }
-    if (first == '{' || first == '[') {
-      String what = first == '{' ? "an object" : "an array";
-      return wrong(field, "it is " + what + ", not " + field.type().withArticle());
-    }
-    if (first != '"') {
-      return field.append(data, from, to, column) ? to : wrong(field, field.fault(data, from, to));
-    }
-    boolean escaped = false;
-    for (int at = from + 1; at < to - 1 && !escaped; at++) {
-      escaped = data[at] == '\\';
-    }
-    byte[] text = data;
-    int start = from + 1;
-    int end = to - 1;
-    if (escaped) {
-      if (!scanner.unescape(start, end)) {
-        return wrong(field, "half of a surrogate pair is no character");
-      }
-      text = scanner.plain();
-      start = 0;
-      end = scanner.plainLength();
-    }
-    return field.append(text, start, end, column)
-        ? to
-        : wrong(field, field.fault(text, start, end));
+    return values.append(field, data, from, to, column) ? to : wrong(field, values.fault());
   }
 
   private int wrong(Field field, String what) {

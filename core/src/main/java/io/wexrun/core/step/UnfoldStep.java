@@ -1,6 +1,7 @@
 package io.wexrun.core.step;
 
 import io.wexrun.core.batch.Batch;
+import io.wexrun.core.batch.ListVector;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
@@ -16,8 +17,8 @@ import java.util.Map;
 import java.util.OptionalInt;
 
 /**
- * Makes a row of each element of a JSON array, with the values of the other fields beside it. A
- * record dies as a whole if one of its elements cannot be read.
+ * Makes a row of each element of a list or a JSON array, with the values of the other fields beside
+ * it. A record dies as a whole if one of its elements cannot be read.
  */
 final class UnfoldStep implements Step {
   private final Schema output;
@@ -74,12 +75,20 @@ final class UnfoldStep implements Step {
         return List.of();
       }
       Column column = context.input().column(place.getAsInt());
-      if (column.type() != Type.Scalar.JSON && column.type() != Type.Scalar.TEXT) {
+      JsonStep.Picks picks = element(column.name(), Type.Scalar.JSON);
+      boolean picked = entries.containsKey("fields") || entries.containsKey("rest");
+      if (column.type() instanceof Type.ListOf list) {
+        picks = element(column.name(), list.element());
+        if (picked) {
+          String message = "'" + column.name() + "' is " + column.type().withArticle();
+          String hint = "remove fields and rest: the elements are typed already";
+          written.error("type-clash", message + ", not json", hint);
+        }
+      } else if (column.type() != Type.Scalar.JSON && column.type() != Type.Scalar.TEXT) {
         String message = "'" + column.name() + "' is " + column.type().withArticle();
         name.error("type-clash", message + ", which holds no array", "read it as json");
       }
-      JsonStep.Picks picks = element(column.name());
-      if (entries.containsKey("fields") || entries.containsKey("rest")) {
+      if (picked) {
         picks = JsonStep.Picks.of(written, entries.get("fields"), entries.get("rest"), context);
       }
       boolean keepsEmpty =
@@ -91,10 +100,10 @@ final class UnfoldStep implements Step {
     }
 
     /** The element itself, under the array's name. */
-    private static JsonStep.Picks element(String name) {
+    private static JsonStep.Picks element(String name, Type type) {
       JsonPick top = new JsonPick();
       top.add("$", 0);
-      return new JsonStep.Picks(top, List.of(Field.of(name, Type.Scalar.JSON)), "");
+      return new JsonStep.Picks(top, List.of(Field.of(name, type)), "");
     }
   }
 
@@ -105,7 +114,7 @@ final class UnfoldStep implements Step {
 
   @Override
   public Batch apply(Batch batch, Rejects rejects) {
-    TextVector arrays = (TextVector) batch.column(place);
+    Vector arrays = batch.column(place);
     List<Vector> parsed = new ArrayList<>();
     for (Column column : picks.schema().columns()) {
       parsed.add(Vectors.forType(column.type(), batch.rows() * 2));
@@ -119,7 +128,10 @@ final class UnfoldStep implements Step {
       if (rejects.rejected(record)) {
         continue;
       }
-      int count = elements.read(arrays, row, record);
+      int count =
+          arrays instanceof ListVector lists
+              ? copy(lists, row, parsed.get(0))
+              : elements.read((TextVector) arrays, row, record);
       if (count == 0 && keepsEmpty) {
         parsed.forEach(Vector::appendAbsent);
         count = 1;
@@ -137,6 +149,17 @@ final class UnfoldStep implements Step {
       }
     }
     return gather(batch, sources, rows, parsed);
+  }
+
+  /** Adds a row for each element of a list; how many they are. */
+  private static int copy(ListVector lists, int row, Vector to) {
+    if (lists.absent(row)) {
+      return 0;
+    }
+    for (int i = lists.start(row); i < lists.end(row); i++) {
+      to.appendFrom(lists.elements(), i);
+    }
+    return lists.end(row) - lists.start(row);
   }
 
   private Batch gather(Batch batch, int[] sources, int rows, List<Vector> parsed) {

@@ -153,6 +153,34 @@ class ExpressionTest {
         "!b && i / 0 > 1        ~ 0",
         "b ? 1 : i / 0          ~ 1",
         "s.substring(99)        ~ failed",
+        "has(s) && has(i)       ~ 1",
+        "size([i, j])           ~ 2",
+        "sum([i, j])            ~ 4",
+        "greatest([x, 9.0])     ~ 9.0",
+        "least([i, j])          ~ -3",
+        "md5(t)                 ~ c03410a5204b21cd8229ff754688d743",
+        "sha256('')             ~ e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855",
+        "sha1(b'abc')           ~ a9993e364706816aba3e25717850c26c9cd0d89d",
+        "hash64('abc')          ~ -5010229573455851542",
+        "inNetwork('10.20.7.1', '10.20.0.0/16') ~ 1",
+        "inNetwork('::ffff:10.20.7.1', '10.20.0.0/16') ~ 1",
+        "inNetwork('2001:db8::1', t + '10.0.0.0/8') ~ failed",
+        "inNetwork(s, '10.0.0.0/8') ~ 0",
+        "isIp(s) || !isIp('fe80::1') ~ 0",
+        "ipVersion('fe80::1')   ~ 6",
+        "ipVersion(s)           ~ failed",
+        "network('10.20.7.1', 20) ~ 10.20.0.0/20",
+        "network('2001:db8:1:2::9', 48) ~ 2001:db8:1::/48",
+        "network('10.20.7.1', 33) ~ failed",
+        "truncate(at, 'hour')   ~ 2026-05-03T06:00:00Z",
+        "truncate(at, 'week')   ~ 2026-04-27T00:00:00Z",
+        "truncate(at, 'day', 'Europe/Berlin') ~ 2026-05-02T22:00:00Z",
+        "truncate(at, 'eon')    ~ failed",
+        "epochMillis(at)        ~ 1777788849118",
+        "fromEpochMillis(0)     ~ 1970-01-01T00:00:00Z",
+        "formatTime(at, 'dd.MM. HH:mm', 'Europe/Berlin') ~ 03.05. 08:14",
+        "parseTime('03.05.2026 08:14', 'dd.MM.yyyy HH:mm', '+02:00') ~ 2026-05-03T06:14:00Z",
+        "parseTime(s, 'dd.MM.yyyy HH:mm', 'UTC') ~ failed",
       })
   void expressionsGiveWhatCelSays(String text, String result) {
     assertThat(evaluate(text, FULL)).isEqualTo(result);
@@ -170,6 +198,10 @@ class ExpressionTest {
         "s.contains('x')  ~ absent",
         "s.substring(0)   ~ absent",
         "size(s)          ~ absent",
+        "has(s)           ~ 0",
+        "has(s) ? s : 'x' ~ x",
+        "sha256(s)        ~ absent",
+        "inNetwork(s, '10.0.0.0/8') ~ absent",
         "!b               ~ absent",
         "b || i == 1      ~ absent",
         "b && i == 1      ~ 0",
@@ -189,7 +221,9 @@ class ExpressionTest {
         "i > 2.5          ~ type-clash     ~ '>' does not work on int and double",
         "s > 5            ~ type-clash     ~ '>' does not work on string and int",
         "i +              ~ bad-expression ~ mismatched input '<EOF>' expecting {'[', '{', '(', '.', '-', '!', 'true', 'false', 'null', NUM_FLOAT, NUM_INT, NUM_UINT, STRING, BYTES, IDENTIFIER}",
-        "[i, j]           ~ unusable-result ~ the expression gives a list, which no column holds",
+        "{'a': i}         ~ unusable-result ~ the expression gives a map, which no column holds",
+        "has(ii)          ~ unknown-field  ~ there is no field 'ii' here",
+        "truncate(at, 1)  ~ type-clash     ~ 'truncate' does not work on google.protobuf.Timestamp and int",
       })
   void mistakesAreToldBeforeTheRun(String text, String code, String message) {
     Diagnostics diagnostics = Diagnostics.of("test");
@@ -270,6 +304,8 @@ class ExpressionTest {
             number(0).map(n -> n + " in [0, 1, 7]"),
             text(0).map(s -> s + " in ['a', 'ERROR']"),
             text(1).map(s -> s + ".matches('a.*b|R+')"),
+            Arbitraries.of("has(s)", "has(i) || b", "isIp(s)"),
+            text(1).map(s -> "inNetwork(" + s + ", '10.0.0.0/8')"),
             Arbitraries.of("b", "at > timestamp('2026-01-01T00:00:00Z')", "at == at"));
     if (depth == 0) {
       return leaf;
@@ -292,7 +328,10 @@ class ExpressionTest {
             leaf,
             Combinators.combine(leaf, Arbitraries.of("+", "-", "*", "/", "%"), leaf)
                 .as((a, op, b) -> "(" + a + " " + op + " " + b + ")"),
-            leaf.map(a -> "-(" + a + ")"));
+            leaf.map(a -> "-(" + a + ")"),
+            Combinators.combine(leaf, leaf).as((a, b) -> "sum([" + a + ", " + b + "])"),
+            leaf.map(a -> "size([" + a + "])"),
+            Arbitraries.of("hash64(s)", "epochMillis(at)", "epochMillis(truncate(at, 'day'))"));
   }
 
   private Arbitrary<String> real() {
@@ -309,6 +348,8 @@ class ExpressionTest {
             leaf.map(a -> a + ".replace('X', '--')"),
             leaf.map(a -> a + ".upperAscii()"),
             leaf.map(a -> a + ".lowerAscii()"),
-            leaf.map(a -> a + ".trim()"));
+            leaf.map(a -> a + ".trim()"),
+            leaf.map(a -> "md5(" + a + ")"),
+            Arbitraries.of("s.split('X').join('-')", "formatTime(at, 'HH:mm', 'UTC')"));
   }
 }

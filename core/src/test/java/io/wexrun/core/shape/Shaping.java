@@ -17,7 +17,9 @@ import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
+import io.wexrun.core.schema.Type;
 import io.wexrun.core.step.Steps;
+import io.wexrun.core.step.Values;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
@@ -159,7 +161,9 @@ final class Shaping {
       for (int c = 0; c < rows.batch().schema().size(); c++) {
         Vector vector = rows.batch().column(c);
         if (!vector.absent(rows.row(i))) {
-          map.put(rows.batch().schema().column(c).name(), value(vector, rows.row(i)));
+          map.put(
+              rows.batch().schema().column(c).name(),
+              value(rows.batch().schema().column(c).type(), vector, rows.row(i)));
         }
       }
       maps.add(map);
@@ -167,7 +171,10 @@ final class Shaping {
     return maps;
   }
 
-  private static Object value(Vector vector, int row) {
+  private static Object value(Type type, Vector vector, int row) {
+    if (type.nested()) {
+      return Values.text(type, vector, row);
+    }
     if (vector instanceof LongVector numbers) {
       return numbers.get(row);
     }
