@@ -33,6 +33,7 @@ final class CheckCommand implements Callable<Integer> {
   private final Terminal terminal;
 
   @Mixin private WorkspaceOption workspaceOption;
+  @Mixin private ParameterOption parameterOption;
 
   @Option(
       names = "--verbose",
@@ -55,7 +56,7 @@ final class CheckCommand implements Callable<Integer> {
 
   @Override
   public Integer call() {
-    try (Workspace workspace = workspaceOption.open()) {
+    try (Workspace workspace = workspaceOption.open(parameterOption.values())) {
       List<Diagnostic> diagnostics = workspace.check();
       boolean errors = diagnostics.stream().anyMatch(d -> d.severity() == Severity.ERROR);
       if (workspaceOption.json()) {
@@ -87,16 +88,31 @@ final class CheckCommand implements Callable<Integer> {
     }
   }
 
-  /** A table of a pipeline's fields: a row for each field, a column for each step. */
+  /** Tables of a pipeline's fields: of the common steps, and of those of each kind. */
   private void showFields(Workspace workspace, String pipeline) {
-    Map<String, Schema> steps = workspace.fields(pipeline);
-    if (steps.isEmpty()) {
-      return;
+    Map<String, Map<String, Schema>> parts = new LinkedHashMap<>();
+    workspace
+        .fields(pipeline)
+        .forEach(
+            (path, schema) -> {
+              boolean kind = path.startsWith("kinds.");
+              String title = kind ? pipeline + ", kind " + path.split("\\.")[1] : pipeline;
+              parts.computeIfAbsent(title, t -> new LinkedHashMap<>()).put(path, schema);
+            });
+    int before = 0;
+    for (Map.Entry<String, Map<String, Schema>> part : parts.entrySet()) {
+      boolean kind = part.getValue().keySet().iterator().next().startsWith("kinds.");
+      showFields(part.getKey(), part.getValue(), kind ? before : 0);
+      before = kind ? before : part.getValue().size();
     }
+  }
+
+  /** A row for each field, a column for each step; {@code before} steps were shown already. */
+  private void showFields(String title, Map<String, Schema> steps, int before) {
     List<String> header = new ArrayList<>(List.of("field"));
     List<String> names = new ArrayList<>();
     for (Map.Entry<String, Schema> step : steps.entrySet()) {
-      header.add(header.size() + " " + step.getKey().replaceAll(".*\\.", ""));
+      header.add(header.size() + before + " " + step.getKey().replaceAll(".*\\.", ""));
       step.getValue().names().stream().filter(n -> !names.contains(n)).forEach(names::add);
     }
     List<List<String>> rows = new ArrayList<>();
@@ -109,7 +125,7 @@ final class CheckCommand implements Callable<Integer> {
       rows.add(row);
     }
     terminal.out.println();
-    terminal.out.println(terminal.style(Terminal.Style.PLACE, pipeline));
+    terminal.out.println(terminal.style(Terminal.Style.PLACE, title));
     terminal.table(header, Collections.nCopies(header.size(), false), rows);
   }
 

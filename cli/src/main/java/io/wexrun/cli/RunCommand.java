@@ -32,6 +32,7 @@ final class RunCommand implements Callable<Integer> {
   private final Terminal terminal;
 
   @Mixin private WorkspaceOption workspaceOption;
+  @Mixin private ParameterOption parameterOption;
   @Spec private CommandSpec spec;
 
   @Parameters(
@@ -55,7 +56,7 @@ final class RunCommand implements Callable<Integer> {
 
   @Override
   public Integer call() throws InterruptedException {
-    try (Workspace workspace = workspaceOption.open()) {
+    try (Workspace workspace = workspaceOption.open(parameterOption.values())) {
       for (String name : pipelines) {
         Names.pipelines(workspace, name, spec);
       }

@@ -43,6 +43,7 @@ final class TryCommand implements Callable<Integer> {
   private final Terminal terminal;
 
   @Mixin private WorkspaceOption workspaceOption;
+  @Mixin private ParameterOption parameterOption;
   @Spec private CommandSpec spec;
 
   @Parameters(index = "0", paramLabel = "PIPELINE", description = "The pipeline to try.")
@@ -85,7 +86,7 @@ final class TryCommand implements Callable<Integer> {
       throw new CommandLine.ParameterException(
           spec.commandLine(), "--limit and --step are 1 or more");
     }
-    try (Workspace workspace = workspaceOption.open()) {
+    try (Workspace workspace = workspaceOption.open(parameterOption.values())) {
       Names.pipelines(workspace, pipeline, spec);
       if (only != null) {
         Names.known("target or reason", only, places(workspace), spec);
@@ -176,8 +177,10 @@ final class TryCommand implements Callable<Integer> {
             + terminal.style(Terminal.Style.DIM, Terminal.brief(text, SHOWN_TEXT)));
     List<Map<String, String>> before = List.of(Map.of());
     int number = 0;
+    String kind = "";
     for (Trial.Stage stage : stages(trial)) {
       number++;
+      kind = tellKind(stage.step(), kind);
       String name = stage.step().replaceAll(".*\\.", "");
       String label = String.format("  %2d %-9s ", number, name);
       for (Map<String, String> row : stage.rows()) {
@@ -191,6 +194,15 @@ final class TryCommand implements Callable<Integer> {
       terminal.out.println("     " + end(trial));
     }
     terminal.out.println();
+  }
+
+  /** Says where the steps of a kind begin; the kind of the step. */
+  private String tellKind(String step, String before) {
+    String kind = step.startsWith("kinds.") ? step.split("\\.")[1] : "";
+    if (!kind.equals(before)) {
+      terminal.out.println(terminal.style(Terminal.Style.PLACE, "     of the kind " + kind));
+    }
+    return kind;
   }
 
   /** A change of a field: the mark, how it is set off, and the text. */

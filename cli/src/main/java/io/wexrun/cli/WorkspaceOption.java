@@ -3,6 +3,7 @@ package io.wexrun.cli;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.project.Workspace;
 import java.nio.file.Path;
+import java.util.Map;
 import java.util.Optional;
 import picocli.CommandLine.Option;
 
@@ -27,8 +28,13 @@ final class WorkspaceOption {
   }
 
   Workspace open() {
+    return open(Map.of());
+  }
+
+  /** Opens the workspace with values of parameters. */
+  Workspace open(Map<String, String> parameters) {
     if (folder != null) {
-      return Workspace.open(folder);
+      return Workspace.open(folder, parameters);
     }
     Path here = Path.of("").toAbsolutePath();
     return Workspace.open(
@@ -40,6 +46,7 @@ final class WorkspaceOption {
                             + here
                             + " nor a folder above it has"
                             + " a wexrun.yaml. Go to one, give one with --workspace, or make one"
-                            + " with 'wexrun demo'")));
+                            + " with 'wexrun demo'")),
+        parameters);
   }
 }

@@ -85,11 +85,11 @@ class DemoTest {
 
     assertThat(List.of("tickets", "point_moves", "positions", "door_cycles", "vehicle_faults"))
         .allSatisfy(table -> assertThat(count(demo, table)).isPositive());
-    JsonNode energy = pipeline(demo, "energy-load");
-    assertThat(energy.get("unfolded").asLong()).isPositive();
-    assertThat(count(demo, "energy")).isEqualTo(energy.get("loaded").asLong());
+    JsonNode vehicles = pipeline(demo, "vehicle-load");
+    assertThat(vehicles.get("unfolded").asLong() * 4).isEqualTo(count(demo, "energy") * 3);
+    assertThat(count(demo, "energy")).isEqualTo(vehicles.get("targets").get("energy").asLong());
     assertThat(demo.run("tally").out()).doesNotContain("NOT");
-    for (String name : List.of("ticket-load", "depot-load", "vehicle-load", "energy-load")) {
+    for (String name : List.of("ticket-load", "depot-load", "vehicle-load")) {
       JsonNode each = pipeline(demo, name);
       assertThat(each.get("balanced").asBoolean()).as(name).isTrue();
       assertThat(each.get("dead").asDouble() / each.get("taken").asLong()).isBetween(0.01, 0.02);

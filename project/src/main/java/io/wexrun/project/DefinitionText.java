@@ -2,11 +2,14 @@ package io.wexrun.project;
 
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.pipeline.FlushPolicy;
+import io.wexrun.core.pipeline.Kind;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Sizes;
+import io.wexrun.core.pipeline.StepDefinition;
 import java.util.LinkedHashMap;
+import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import org.snakeyaml.engine.v2.api.Dump;
@@ -40,11 +43,36 @@ final class DefinitionText {
       map.put("patterns", pipeline.patterns());
     }
     map.put("intake", map(pipeline.intake()));
-    if (!pipeline.shape().isEmpty()) {
-      map.put("shape", pipeline.shape().stream().map(s -> Map.of(s.kind(), s.value())).toList());
+    shape(pipeline.shape(), map);
+    if (pipeline.kinds().isEmpty()) {
+      map.put("route", pipeline.route().stream().map(DefinitionText::map).toList());
+    } else {
+      Map<String, Object> kinds = new LinkedHashMap<>();
+      pipeline.kinds().forEach(kind -> kinds.put(kind.name(), map(kind)));
+      map.put("kinds", kinds);
+      map.put("others", pipeline.others().toString());
     }
-    map.put("route", pipeline.route().stream().map(DefinitionText::map).toList());
     map.put("flush", map(pipeline.flush()));
+    return map;
+  }
+
+  private static void shape(List<StepDefinition> shape, Map<String, Object> map) {
+    if (!shape.isEmpty()) {
+      map.put("shape", shape.stream().map(s -> Map.of(s.kind(), s.value())).toList());
+    }
+  }
+
+  private static Map<String, Object> map(Kind kind) {
+    Map<String, Object> map = new LinkedHashMap<>();
+    if (!kind.has().isEmpty()) {
+      map.put("has", kind.has());
+    }
+    if (!kind.where().isEmpty()) {
+      map.put("where", kind.where());
+    }
+    kind.when().ifPresent(when -> map.put("when", when));
+    shape(kind.shape(), map);
+    map.put("route", kind.route().stream().map(DefinitionText::map).toList());
     return map;
   }
 

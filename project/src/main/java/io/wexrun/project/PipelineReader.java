@@ -2,6 +2,8 @@ package io.wexrun.project;
 
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.pipeline.FlushPolicy;
+import io.wexrun.core.pipeline.Kind;
+import io.wexrun.core.pipeline.Others;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
@@ -13,6 +15,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.regex.Pattern;
+import java.util.stream.Stream;
 import org.snakeyaml.engine.v2.nodes.Node;
 
 /** Reads one document of a pipeline file into a {@link Pipeline}. */
@@ -20,7 +23,18 @@ final class PipelineReader {
   static final Pattern NAME = Pattern.compile("[A-Za-z0-9][A-Za-z0-9_-]*");
 
   private static final List<String> KEYS =
-      List.of("pipeline", "about", "patterns", "intake", "shape", "route", "flush", "cases");
+      List.of(
+          "pipeline",
+          "about",
+          "parameters",
+          "patterns",
+          "intake",
+          "shape",
+          "route",
+          "kinds",
+          "others",
+          "flush",
+          "cases");
 
   private PipelineReader() {}
 
@@ -42,21 +56,36 @@ final class PipelineReader {
             written ->
                 written.keys().forEach(k -> written.text(k).ifPresent(p -> patterns.put(k, p))));
     Optional<Settings> intake = intake(map);
-    List<StepDefinition> shape = new ArrayList<>();
-    for (Node item : map.items("shape")) {
-      // A step with a mistake leaves its place, so that those behind it keep theirs.
-      shape.add(step(map, item).orElse(StepDefinition.require()));
-    }
-    List<Route> route = new ArrayList<>();
-    for (Node item : map.items("route")) {
-      route.add(route(map, item));
-    }
-    if (map.value("route").isEmpty()) {
+    List<StepDefinition> shape = shape(map);
+    List<Route> route = route(map);
+    List<Kind> kinds = new ArrayList<>();
+    Optional<YamlMap> written = map.map("kinds");
+    written.ifPresent(
+        all -> all.keys().forEach(key -> all.map(key).ifPresent(one -> kinds.add(kind(key, one)))));
+    if (map.value("route").isPresent() == map.value("kinds").isPresent()) {
+      boolean both = map.value("route").isPresent();
       map.error(
-          map.node(),
-          "missing-key",
-          "the pipeline has no route, so its records go nowhere",
-          Optional.of("add 'route:' with '- to: ' and a table or queue"));
+          both ? map.value("kinds").get() : map.node(),
+          both ? "wrong-form" : "missing-key",
+          both
+              ? "a pipeline has a route or kinds, not both: each kind has a route of its own"
+              : "the pipeline has no route, so its records go nowhere",
+          Optional.of(
+              both
+                  ? "move the route into the kinds"
+                  : "add 'route:' with '- to: ' and a table or queue"));
+    }
+    Optional<Others> others =
+        map.parsed(
+            "others",
+            text -> Stream.of(Others.values()).filter(o -> o.toString().equals(text)).findFirst(),
+            "dead, drop or stop");
+    if (map.value("others").isPresent() && written.isEmpty()) {
+      map.error(
+          "others",
+          "wrong-form",
+          "'others' goes with 'kinds'",
+          Optional.of("end the route with '- otherwise: dead' or '- otherwise: drop'"));
     }
     map.items("cases"); // Only their form is told here: cases are no part of the pipeline.
     FlushPolicy flush = flush(map);
@@ -70,7 +99,49 @@ final class PipelineReader {
                 intake.orElse(new Settings("", Map.of())),
                 shape,
                 route,
+                kinds,
+                others.orElse(Others.DEAD),
                 flush));
+  }
+
+  private static List<StepDefinition> shape(YamlMap map) {
+    List<StepDefinition> shape = new ArrayList<>();
+    for (Node item : map.items("shape")) {
+      // A step with a mistake leaves its place, so that those behind it keep theirs.
+      shape.add(step(map, item).orElse(StepDefinition.require()));
+    }
+    return shape;
+  }
+
+  private static List<Route> route(YamlMap map) {
+    return map.items("route").stream().map(item -> route(map, item)).toList();
+  }
+
+  private static Kind kind(String name, YamlMap map) {
+    map.allow("a kind", List.of("has", "where", "when", "shape", "to", "route"));
+    if (!NAME.matcher(name).matches()) {
+      map.error(
+          map.node(),
+          "bad-name",
+          "'" + name + "' is not a name",
+          Optional.of("use letters, digits, '-' and '_'"));
+    }
+    Map<String, List<String>> where = new LinkedHashMap<>();
+    map.map("where")
+        .ifPresent(fields -> fields.keys().forEach(key -> where.put(key, fields.texts(key))));
+    List<Route> route = new ArrayList<>(route(map));
+    if (map.value("to").isPresent() == map.value("route").isPresent()) {
+      map.error(
+          map.node(),
+          "missing-key",
+          "kind '" + name + "' needs either 'to' or 'route'",
+          Optional.of("add 'to: ' and a table or queue"));
+    }
+    List<String> to = map.texts("to");
+    if (!to.isEmpty()) {
+      route.add(new Route(Optional.empty(), to, Optional.empty()));
+    }
+    return new Kind(name, map.texts("has"), where, map.text("when"), shape(map), route);
   }
 
   private static Optional<Settings> intake(YamlMap map) {

@@ -86,13 +86,23 @@ public final class Workspace implements AutoCloseable {
    * @throws OutsideException if there is no {@code wexrun.yaml} in the folder, or it cannot be read
    */
   public static Workspace open(Path folder) {
+    return open(folder, Map.of());
+  }
+
+  /**
+   * Like {@link #open(Path)}, with values for the pipelines' parameters.
+   *
+   * @param parameters values by the parameters' names; a parameter that no pipeline has is a
+   *     mistake
+   */
+  public static Workspace open(Path folder, Map<String, String> parameters) {
     Path whole = folder.toAbsolutePath().normalize();
     if (!Files.isRegularFile(whole.resolve(WorkspaceReader.FILE))) {
       throw new OutsideException(
           "there is no workspace in " + whole + ": it has no " + WorkspaceReader.FILE);
     }
     Diagnostics diagnostics = Diagnostics.of("workspace");
-    WorkspaceReader.Read read = WorkspaceReader.read(whole, diagnostics);
+    WorkspaceReader.Read read = WorkspaceReader.read(whole, parameters, diagnostics);
     return new Workspace(whole, read.definition(), read.sources(), diagnostics.all());
   }
 

@@ -17,6 +17,8 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
+import java.util.TreeSet;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import java.util.stream.Collectors;
@@ -51,19 +53,26 @@ final class WorkspaceReader {
   private final Map<String, Table> tables = new LinkedHashMap<>();
   private final List<Pipeline> pipelines = new ArrayList<>();
   private final Map<String, String> patterns = new LinkedHashMap<>();
+  private final Map<String, String> given;
+  private final Set<String> parameters = new TreeSet<>();
   private String name = "";
 
-  private WorkspaceReader(Path folder, Diagnostics diagnostics) {
+  private WorkspaceReader(Path folder, Map<String, String> given, Diagnostics diagnostics) {
     this.folder = folder;
+    this.given = given;
     this.diagnostics = diagnostics;
   }
 
   /** A definition with where its parts stand. */
   record Read(WorkspaceDefinition definition, Sources sources) {}
 
-  /** Reads a folder; mistakes go to the diagnostics, and what is left is the definition. */
-  static Read read(Path folder, Diagnostics diagnostics) {
-    WorkspaceReader reader = new WorkspaceReader(folder, diagnostics);
+  /**
+   * Reads a folder; mistakes go to the diagnostics, and what is left is the definition.
+   *
+   * @param given values of the pipelines' parameters
+   */
+  static Read read(Path folder, Map<String, String> given, Diagnostics diagnostics) {
+    WorkspaceReader reader = new WorkspaceReader(folder, given, diagnostics);
     reader.readWorkspace();
     reader.readPatterns();
     reader.readPipelines();
@@ -206,8 +215,19 @@ final class WorkspaceReader {
     }
     for (Path path : files) {
       YamlFile file = parse(path);
-      for (Node document : file.documents()) {
+      for (Node written : file.documents()) {
+        Node document = Parameters.apply(file, written, given, parameters, diagnostics);
         PipelineReader.read(file, document, diagnostics).ifPresent(p -> add(p, file, document));
+      }
+    }
+    for (String unknown : given.keySet()) {
+      if (!parameters.contains(unknown)) {
+        diagnostics.error(
+            "unknown-parameter",
+            io.wexrun.core.diagnose.Path.ROOT,
+            "no pipeline has a parameter '" + unknown + "'",
+            Diagnostics.nearestOrKnown(
+                unknown, List.copyOf(parameters), all -> "the parameters are " + all));
       }
     }
   }
@@ -268,6 +288,8 @@ final class WorkspaceReader {
         pipeline.intake(),
         pipeline.shape(),
         pipeline.route(),
+        pipeline.kinds(),
+        pipeline.others(),
         pipeline.flush());
   }
 

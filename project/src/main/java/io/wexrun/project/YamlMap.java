@@ -150,6 +150,11 @@ final class YamlMap {
     error(values.getOrDefault(key, node), code, message, hint);
   }
 
+  /** Says at a key's value that something is probably not meant. */
+  void warning(String key, String code, String message, Optional<String> hint) {
+    file.at(diagnostics, values.getOrDefault(key, node)).warning(code, Path.ROOT, message, hint);
+  }
+
   /** Complains at a node. */
   void error(Node at, String code, String message, Optional<String> hint) {
     file.at(diagnostics, at).error(code, Path.ROOT, message, hint);

@@ -8,6 +8,8 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.pipeline.FlushPolicy;
+import io.wexrun.core.pipeline.Kind;
+import io.wexrun.core.pipeline.Others;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
@@ -18,6 +20,7 @@ import java.nio.file.Path;
 import java.time.Duration;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import net.jqwik.api.Arbitraries;
 import net.jqwik.api.Arbitrary;
 import net.jqwik.api.Combinators;
@@ -133,8 +136,28 @@ class DefinitionTest {
         text.map(t -> new Settings("files", Map.of("files", t, "deep", List.of(1L, true, 2.5, t))));
     return Combinators.combine(
             text, intake, step.list().ofMaxSize(3), route.list().ofMaxSize(3), flush)
-        .as(
-            (about, in, steps, routes, policy) ->
-                new Pipeline("p", about, Map.of("n", about), in, steps, routes, policy));
+        .as((about, in, steps, routes, policy) -> pipeline(about, in, steps, routes, policy));
+  }
+
+  /** Every second one, by its steps, has kinds instead of a route. */
+  private static Pipeline pipeline(
+      String about,
+      Settings in,
+      List<StepDefinition> steps,
+      List<Route> routes,
+      FlushPolicy policy) {
+    Kind plain = Kind.named("k1").where("type", about, "x").to("t");
+    Kind kind = new Kind("k2", List.of("f"), Map.of(), Optional.of(about), steps, routes);
+    boolean kinds = steps.size() % 2 == 1 && !routes.isEmpty();
+    return new Pipeline(
+        "p",
+        about,
+        Map.of("n", about),
+        in,
+        steps,
+        kinds ? List.of() : routes,
+        kinds ? List.of(plain, kind) : List.of(),
+        kinds ? Others.STOP : Others.DEAD,
+        policy);
   }
 }

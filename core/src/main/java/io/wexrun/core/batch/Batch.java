@@ -105,6 +105,26 @@ public final class Batch {
     return with(changed, others);
   }
 
+  /** The first {@code count} of the rows named in {@code selected}, which ascend. */
+  public Batch only(int[] selected, int count) {
+    if (count == rows) {
+      return this;
+    }
+    List<Vector> fewer = new ArrayList<>();
+    int[] recordsOfFewer = new int[count];
+    for (int i = 0; i < count; i++) {
+      recordsOfFewer[i] = recordOfRow[selected[i]];
+    }
+    for (int c = 0; c < columns.size(); c++) {
+      Vector some = Vectors.forType(schema.column(c).type(), count);
+      for (int i = 0; i < count; i++) {
+        some.appendFrom(columns.get(c), selected[i]);
+      }
+      fewer.add(some);
+    }
+    return new Batch(schema, fewer, count, records, recordsOfFewer);
+  }
+
   /** About how many bytes of memory the columns hold, room that is not used included. */
   public long allocated() {
     return columns.stream().mapToLong(Vector::allocated).sum() + 8L * rows;

@@ -24,7 +24,9 @@ import java.util.Objects;
  * @param patterns names to regular expressions (RE2 syntax) that templates and others may use
  * @param intake where records come from
  * @param shape the steps in order; none passes raw records on
- * @param route the entries in order
+ * @param route the entries in order; none if there are kinds
+ * @param kinds the kinds of records in a stream that mixes several; none if there is a route
+ * @param others what becomes of records of no kind
  * @param flush when buffers are written
  */
 public record Pipeline(
@@ -34,6 +36,8 @@ public record Pipeline(
     Settings intake,
     List<StepDefinition> shape,
     List<Route> route,
+    List<Kind> kinds,
+    Others others,
     FlushPolicy flush) {
 
   /** Copies the collections. */
@@ -42,6 +46,7 @@ public record Pipeline(
     Objects.requireNonNull(intake, "intake");
     shape = List.copyOf(shape);
     route = List.copyOf(route);
+    kinds = List.copyOf(kinds);
   }
 
   /** Begins a pipeline. */
@@ -62,6 +67,8 @@ public record Pipeline(
     private Settings intake;
     private final List<StepDefinition> shape = new ArrayList<>();
     private final List<Route> route = new ArrayList<>();
+    private final List<Kind> kinds = new ArrayList<>();
+    private Others others = Others.DEAD;
     private FlushPolicy flush = FlushPolicy.DEFAULT;
 
     private Builder(String name) {
@@ -98,6 +105,18 @@ public record Pipeline(
       return this;
     }
 
+    /** Adds kinds, each with steps and a route of its own; then the pipeline has no route. */
+    public Builder kinds(Kind... more) {
+      kinds.addAll(List.of(more));
+      return this;
+    }
+
+    /** What becomes of records of no kind; without it they are dead letters. */
+    public Builder others(Others fate) {
+      others = fate;
+      return this;
+    }
+
     /** When buffers are written. */
     public Builder flush(FlushPolicy policy) {
       flush = policy;
@@ -107,13 +126,14 @@ public record Pipeline(
     /**
      * The pipeline.
      *
-     * @throws IllegalStateException if it has no intake or no route
+     * @throws IllegalStateException if it has no intake, or not either a route or kinds
      */
     public Pipeline build() {
-      if (intake == null || route.isEmpty()) {
-        throw new IllegalStateException("pipeline " + name + " needs an intake and a route");
+      if (intake == null || route.isEmpty() == kinds.isEmpty()) {
+        throw new IllegalStateException(
+            "pipeline " + name + " needs an intake, and either a route or kinds");
       }
-      return new Pipeline(name, about, patterns, intake, shape, route, flush);
+      return new Pipeline(name, about, patterns, intake, shape, route, kinds, others, flush);
     }
   }
 }

@@ -4,7 +4,6 @@ import com.google.re2j.PatternSyntaxException;
 import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.Rows;
 import io.wexrun.core.batch.TextVector;
-import io.wexrun.core.batch.Vector;
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.Path;
@@ -18,11 +17,13 @@ import io.wexrun.core.schema.Type;
 import io.wexrun.core.step.Rejects;
 import java.util.ArrayList;
 import java.util.Arrays;
+import java.util.BitSet;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalInt;
 import java.util.Set;
 import java.util.function.Function;
 
@@ -33,27 +34,33 @@ final class Router {
 
   private static final Schema KEYED = Schema.of(Column.of("key", Type.Scalar.TEXT));
 
+  private final String path;
   private final List<Entry> entries = new ArrayList<>();
   private final Map<String, TableFit> tables = new LinkedHashMap<>();
   private final List<String> names = new ArrayList<>();
   private final Set<String> asked = new LinkedHashSet<>();
   private final List<String> onLibrary = new ArrayList<>();
 
+  private Router(String path) {
+    this.path = path;
+  }
+
   /**
    * Compiles a route against the fields that the shape gives.
    *
+   * @param path where the route stands
    * @param doubtful fields that steps with mistakes would give
    */
   static Router compile(
       List<Route> route,
+      Path path,
       Schema fields,
       Set<String> doubtful,
       Function<String, Optional<Destination>> destinations,
       List<String> known,
       Diagnostics diagnostics) {
-    Router router = new Router();
+    Router router = new Router(path.toString());
     Expressions expressions = new Expressions(fields, doubtful);
-    Path path = Path.ROOT.key("route");
     boolean open = true;
     for (int i = 0; i < route.size(); i++) {
       Route entry = route.get(i);
@@ -167,32 +174,47 @@ final class Router {
     return new LinkedHashSet<>(names);
   }
 
-  /** Which rows go where. */
-  record Routed(Map<String, Rows> rows, long unfolded, long copied, long dropped) {}
+  /**
+   * Which rows go where.
+   *
+   * @param alive how many rows are alive
+   */
+  record Routed(Map<String, Rows> rows, long alive, long copied, long dropped) {}
 
-  /** Routes the rows that are alive; those that no entry takes are rejected. */
-  Routed route(Batch batch, Rejects rejects) {
-    int rows = batch.rows();
-    int[] chosen = choose(batch, rejects);
+  /**
+   * Chooses the entry of each row, and rejects those that no entry or no table takes.
+   *
+   * @return for {@link #gather}
+   */
+  int[] choose(Batch batch, Rejects rejects) {
+    int[] chosen = entriesOf(batch, rejects);
     for (Map.Entry<String, TableFit> table : tables.entrySet()) {
       if (!table.getValue().takesAll(batch)) {
         check(table.getKey(), table.getValue(), batch, chosen, rejects);
       }
     }
+    return chosen;
+  }
+
+  /**
+   * Gathers the rows of each target that are alive.
+   *
+   * @param records takes the records that have a row which is alive
+   */
+  Routed gather(Batch batch, int[] chosen, Rejects rejects, BitSet records) {
+    int rows = batch.rows();
     int[][] selected = new int[names.size()][];
     int[] counts = new int[names.size()];
     long copied = 0;
     long dropped = 0;
-    long unfolded = 0;
-    int last = -1;
+    long alive = 0;
     for (int row = 0; row < rows; row++) {
       int record = batch.record(row);
       if (rejects.rejected(record)) {
         continue;
       }
-      // Rows of one record stand together: each but the first is one that a step made.
-      unfolded += record == last ? 1 : 0;
-      last = record;
+      alive++;
+      records.set(record);
       Entry entry = entries.get(chosen[row]);
       dropped += entry.drop ? 1 : 0;
       copied += Math.max(0, entry.targets.length - 1);
@@ -210,18 +232,18 @@ final class Router {
         routed.put(name, form(name, batch, chosen, selected[target], counts[target]));
       }
     }
-    return new Routed(routed, unfolded, copied, dropped);
+    return new Routed(routed, alive, copied, dropped);
   }
 
   /** The entry of each row; -1 for rows that are rejected, before or here. */
-  private int[] choose(Batch batch, Rejects rejects) {
+  private int[] entriesOf(Batch batch, Rejects rejects) {
     int rows = batch.rows();
     int[] chosen = new int[rows];
     Arrays.fill(chosen, -1);
     for (int i = 0; i < entries.size(); i++) {
       Entry entry = entries.get(i);
       Evaluated when = entry.when == null ? null : entry.when.evaluate(batch);
-      rejects.step("route[" + i + "]");
+      rejects.step(path + "[" + i + "]");
       for (int row = 0; row < rows; row++) {
         int record = batch.record(row);
         if (chosen[row] >= 0 || rejects.rejected(record)) {
@@ -237,7 +259,7 @@ final class Router {
         }
       }
     }
-    rejects.step("route");
+    rejects.step(path);
     for (int row = 0; row < rows; row++) {
       if (chosen[row] < 0) {
         rejects.reject(batch.record(row), Reason.UNKNOWN_KIND, "", unknown(batch, row));
@@ -288,16 +310,18 @@ final class Router {
     return Rows.of(batch.with(KEYED, List.of(keys)), places, count);
   }
 
-  /** The values that the conditions looked at. */
   private String unknown(Batch batch, int row) {
-    StringBuilder text = new StringBuilder("no route takes it");
-    String separator = ": ";
+    return "no route takes it" + seen(batch, row, asked);
+  }
+
+  /** The texts that conditions looked at, as they go behind a sentence. */
+  static String seen(Batch batch, int row, Iterable<String> asked) {
+    StringBuilder text = new StringBuilder();
     for (String name : asked) {
-      Vector vector = batch.column(batch.schema().find(name).orElseThrow());
-      if (vector instanceof TextVector values) {
+      OptionalInt place = batch.schema().find(name);
+      if (place.isPresent() && batch.column(place.getAsInt()) instanceof TextVector values) {
         String value = values.absent(row) ? "absent" : "\"" + values.text(row) + "\"";
-        text.append(separator).append(name).append(" is ").append(value);
-        separator = ", ";
+        text.append(text.isEmpty() ? ": " : ", ").append(name).append(" is ").append(value);
       }
     }
     return text.toString();

@@ -4,27 +4,34 @@ import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.Rows;
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.expression.Evaluated;
+import io.wexrun.core.expression.Expression;
+import io.wexrun.core.expression.Expressions;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Records;
+import io.wexrun.core.pipeline.Kind;
+import io.wexrun.core.pipeline.Others;
 import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Sizes;
-import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.step.Rejects;
-import io.wexrun.core.step.Step;
 import io.wexrun.core.step.StepContext;
 import io.wexrun.core.step.Steps;
 import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.BitSet;
 import java.util.HashSet;
 import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
 import java.util.function.BiConsumer;
 import java.util.function.Function;
-import java.util.stream.Stream;
 
 /**
  * A pipeline's shape and route, compiled: the pure function from a block to rows for each target.
@@ -34,18 +41,21 @@ public final class Shaper {
   /** How long a record may be if the intake does not say. */
   public static final long LONGEST = 256 << 10;
 
-  private record PlacedStep(Step step, String path) {}
-
-  private final List<PlacedStep> steps;
-  private final Router router;
+  private final Section common;
+  private final List<Branch> branches;
+  private final Others others;
   private final long longest;
   private final List<String> onLibrary;
+  private final Set<String> asked = new LinkedHashSet<>();
 
-  private Shaper(List<PlacedStep> steps, Router router, long longest, List<String> onLibrary) {
-    this.steps = steps;
-    this.router = router;
+  private Shaper(
+      Section common, List<Branch> branches, Others others, long longest, List<String> onLibrary) {
+    this.common = common;
+    this.branches = branches;
+    this.others = others;
     this.longest = longest;
     this.onLibrary = onLibrary;
+    branches.stream().filter(b -> b.mark() != null).forEach(b -> asked.addAll(b.mark().fields()));
   }
 
   /**
@@ -64,29 +74,59 @@ public final class Shaper {
       List<String> known,
       Diagnostics diagnostics) {
     Steps.checkPatterns(pipeline.patterns(), diagnostics);
-    List<PlacedStep> steps = new ArrayList<>();
     List<String> onLibrary = new ArrayList<>();
-    Set<String> doubtful = new HashSet<>();
-    Path shape = Path.ROOT.key("shape");
-    Schema schema = Schema.EMPTY;
-    for (int i = 0; i < pipeline.shape().size(); i++) {
-      StepDefinition definition = pipeline.shape().get(i);
-      StepContext context =
-          new StepContext(
-              schema, i == 0, pipeline.intake(), pipeline.patterns(), doubtful, onLibrary);
-      String path = shape.index(i).key(definition.kind()).toString();
-      for (Step step : kinds.compile(definition, context, shape.index(i), diagnostics)) {
-        steps.add(new PlacedStep(step, path));
-        schema = step.output();
-      }
+    StepContext raw =
+        new StepContext(
+            Schema.EMPTY, true, pipeline.intake(), pipeline.patterns(), new HashSet<>(), onLibrary);
+    Section common =
+        Section.compile(pipeline.shape(), Path.ROOT.key("shape"), raw, kinds, diagnostics);
+    List<Branch> branches = new ArrayList<>();
+    Function<Kind, Branch> branch =
+        kind -> {
+          Path at = kind == null ? Path.ROOT : Path.ROOT.key("kinds").key(kind.name());
+          Section own = new Section(List.of(), common.output());
+          Expression mark = null;
+          if (kind != null) {
+            StepContext behind =
+                new StepContext(
+                    common.output(),
+                    true,
+                    pipeline.intake(),
+                    pipeline.patterns(),
+                    raw.doubtful(),
+                    onLibrary);
+            mark = mark(kind, at, behind, diagnostics);
+            own = Section.compile(kind.shape(), at.key("shape"), behind, kinds, diagnostics);
+          }
+          List<Route> route = kind == null ? pipeline.route() : kind.route();
+          Router router =
+              Router.compile(
+                  route,
+                  at.key("route"),
+                  own.output(),
+                  raw.doubtful(),
+                  destinations,
+                  known,
+                  diagnostics);
+          onLibrary.addAll(router.onLibrary());
+          return new Branch(kind == null ? "" : kind.name(), mark, own, router);
+        };
+    if (pipeline.kinds().isEmpty()) {
+      branches.add(branch.apply(null));
     }
-    Router router =
-        Router.compile(pipeline.route(), schema, doubtful, destinations, known, diagnostics);
+    pipeline.kinds().forEach(kind -> branches.add(branch.apply(kind)));
+    Marks.overlaps(pipeline.kinds(), Path.ROOT.key("kinds"), diagnostics);
     return new Shaper(
-        steps,
-        router,
-        longest(pipeline, diagnostics),
-        Stream.concat(onLibrary.stream(), router.onLibrary().stream()).toList());
+        common, branches, pipeline.others(), longest(pipeline, diagnostics), onLibrary);
+  }
+
+  private static Expression mark(Kind kind, Path at, StepContext context, Diagnostics diagnostics) {
+    return Marks.condition(kind, context.input(), at, diagnostics)
+        .flatMap(
+            text ->
+                new Expressions(context.input(), context.doubtful())
+                    .condition(text, kind.when().isPresent() ? at.key("when") : at, diagnostics))
+        .orElse(null);
   }
 
   private static long longest(Pipeline pipeline, Diagnostics diagnostics) {
@@ -104,13 +144,18 @@ public final class Shaper {
 
   /** The names of the tables and queues that records may go to, without the dead letters. */
   public Set<String> targets() {
-    return router.targets();
+    Set<String> targets = new LinkedHashSet<>();
+    branches.forEach(branch -> targets.addAll(branch.router().targets()));
+    return targets;
   }
 
-  /** The columns after each step, by the step's path, in order. */
+  /**
+   * The columns after each step, by the step's path, in order; those of kinds behind the others.
+   */
   public Map<String, Schema> schemas() {
     Map<String, Schema> schemas = new LinkedHashMap<>();
-    steps.forEach(s -> schemas.put(s.path, s.step.output()));
+    common.schemas(schemas);
+    branches.forEach(branch -> branch.section().schemas(schemas));
     return schemas;
   }
 
@@ -121,14 +166,14 @@ public final class Shaper {
 
   /** Shapes and routes the records of a block. */
   public Shaped shape(Block block) {
-    return shape(block, block.records(), (step, batch) -> {});
+    return shape(block, block.records(), false, (step, batch) -> {});
   }
 
   /** Shapes a block's records and tells of each what every step made of it. */
   public Tried tryOut(Block block) {
     Records records = block.records();
     Map<String, Batch> batches = new LinkedHashMap<>();
-    Shaped shaped = shape(block, records, batches::put);
+    Shaped shaped = shape(block, records, true, batches::put);
     return new Tried(Trial.of(records, batches, shaped), shaped);
   }
 
@@ -140,28 +185,124 @@ public final class Shaper {
    */
   public record Tried(List<Trial> trials, Shaped shaped) {}
 
-  private Shaped shape(Block block, Records records, BiConsumer<String, Batch> behind) {
+  private Shaped shape(
+      Block block, Records records, boolean trial, BiConsumer<String, Batch> behind) {
     Rejects rejects = new Rejects();
     rejects.step("intake");
     rejectTooLong(records, rejects);
-    Batch batch = Batch.raw(records);
-    for (PlacedStep placed : steps) {
-      rejects.step(placed.path);
-      batch = placed.step.apply(batch, rejects);
-      behind.accept(placed.path, batch);
+    Batch batch = common.apply(Batch.raw(records), rejects, behind);
+    boolean kinds = branches.get(0).mark() != null;
+    List<Batch> parts = kinds ? split(batch, block, trial, rejects) : List.of(batch);
+    // All rejections come before any row is gathered: a record goes to all its targets or to none.
+    List<int[]> chosen = new ArrayList<>();
+    List<Batch> shaped = new ArrayList<>();
+    for (int i = 0; i < branches.size(); i++) {
+      Branch branch = branches.get(i);
+      shaped.add(branch.section().apply(parts.get(i), rejects, behind));
+      chosen.add(branch.router().choose(shaped.get(i), rejects));
     }
-    Router.Routed routed = router.route(batch, rejects);
+    Map<String, Rows> rows = new LinkedHashMap<>();
+    BitSet alive = new BitSet();
+    long aliveRows = 0;
+    long copied = 0;
+    long dropped = 0;
+    for (int i = 0; i < branches.size(); i++) {
+      Router.Routed routed =
+          branches.get(i).router().gather(shaped.get(i), chosen.get(i), rejects, alive);
+      routed.rows().forEach((target, part) -> rows.merge(target, part, Merging::of));
+      aliveRows += routed.alive();
+      copied += routed.copied();
+      dropped += routed.dropped();
+    }
+    if (kinds) {
+      Batch ofNone = parts.get(branches.size());
+      for (int row = 0; row < ofNone.rows(); row++) {
+        if (!rejects.rejected(ofNone.record(row))) {
+          alive.set(ofNone.record(row));
+          aliveRows++;
+          dropped++;
+        }
+      }
+    }
     Rows dead = Rows.all(rejects.letters(records, block.source().name()));
     return new Shaped(
         block,
         records.count(),
-        routed.unfolded(),
-        routed.copied(),
-        routed.dropped() + rejects.dropped(),
-        routed.rows(),
+        aliveRows - alive.cardinality(),
+        copied,
+        dropped + rejects.dropped(),
+        rows,
         dead,
         rejects.reasons(),
         rejects.fitted());
+  }
+
+  /**
+   * Splits rows by kind. Those of two kinds are rejected, those of none are, too, unless they are
+   * dropped.
+   *
+   * @return a batch for each branch, then one of the rows to drop
+   */
+  private List<Batch> split(Batch batch, Block block, boolean trial, Rejects rejects) {
+    int rows = batch.rows();
+    int none = branches.size();
+    int[] kindOf = new int[rows];
+    Arrays.fill(kindOf, none);
+    rejects.step("kinds");
+    for (int kind = 0; kind < none; kind++) {
+      Evaluated mark = branches.get(kind).mark().evaluate(batch);
+      for (int row = 0; row < rows; row++) {
+        if (mark.failed(row)) {
+          rejects.reject(batch.record(row), Reason.FAILED_EXPRESSION, "", mark.failure(row));
+        } else if (Expression.holds(mark, row) && kindOf[row] == none) {
+          kindOf[row] = kind;
+        } else if (Expression.holds(mark, row)) {
+          String both = "it is '" + name(kindOf[row]) + "' and '" + name(kind) + "'";
+          rejects.reject(
+              batch.record(row), Reason.AMBIGUOUS_KIND, "", both + Router.seen(batch, row, asked));
+        }
+      }
+    }
+    int[][] places = new int[none + 1][rows];
+    int[] counts = new int[none + 1];
+    for (int row = 0; row < rows; row++) {
+      int record = batch.record(row);
+      if (rejects.rejected(record)) {
+        continue;
+      }
+      if (kindOf[row] == none && others != Others.DROP) {
+        String what = "no kind has its marks" + Router.seen(batch, row, asked);
+        if (others == Others.STOP && !trial) {
+          throw new OutsideException(stop(block, batch, row, what));
+        }
+        rejects.reject(record, Reason.UNKNOWN_KIND, "", what);
+        continue;
+      }
+      places[kindOf[row]][counts[kindOf[row]]++] = row;
+    }
+    List<Batch> parts = new ArrayList<>();
+    for (int kind = 0; kind <= none; kind++) {
+      parts.add(batch.only(places[kind], counts[kind]));
+      if (kind < none) {
+        rejects.fitted("kinds." + name(kind), counts[kind]);
+      }
+    }
+    return parts;
+  }
+
+  private String name(int kind) {
+    return branches.get(kind).name();
+  }
+
+  private static String stop(Block block, Batch batch, int row, String what) {
+    return "the record at position "
+        + batch.position(row)
+        + " of "
+        + block.source().name()
+        + " is of no kind, and the pipeline says 'others: stop': "
+        + what
+        + ". It is not taken, nor what follows it; add its kind, or say 'others: dead', and run"
+        + " again";
   }
 
   private void rejectTooLong(Records records, Rejects rejects) {

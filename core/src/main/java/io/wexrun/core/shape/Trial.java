@@ -50,7 +50,11 @@ public record Trial(
         if (death.isPresent() && death.get().step().startsWith(behind.getKey())) {
           break;
         }
-        stages.add(new Stage(behind.getKey(), rows(behind.getValue(), record)));
+        List<Map<String, String>> rows = rows(behind.getValue(), record);
+        // The steps of a kind see only its own records.
+        if (!rows.isEmpty() || !behind.getKey().startsWith("kinds.")) {
+          stages.add(new Stage(behind.getKey(), rows));
+        }
       }
       List<String> targets = new ArrayList<>();
       for (Map.Entry<String, Rows> rows : shaped.rows().entrySet()) {

@@ -18,8 +18,9 @@ import java.util.OptionalInt;
 
 /**
  * A step that reads fields out of byte strings: of the raw records, or of a text field beside the
- * others. A field of the same name is replaced. A row that cannot be read is rejected; a row whose
- * text is absent gets absent fields.
+ * others. The first step of a kind may read the raw records again, beside the fields they have. A
+ * field of the same name is replaced. A row that cannot be read is rejected; a row whose text is
+ * absent gets absent fields.
  */
 abstract class ParseStep implements Step {
   /** The key that names the field to parse, if it is not the raw record. */
@@ -45,6 +46,7 @@ abstract class ParseStep implements Step {
   private final Schema parsed;
   private final Schema output;
   private final int from;
+  private final boolean again;
 
   /**
    * A step.
@@ -55,6 +57,7 @@ abstract class ParseStep implements Step {
   ParseStep(Schema input, Schema parsed, int from) {
     this.parsed = parsed;
     this.from = from;
+    this.again = from == RAW && input.size() > 0;
     Schema schema = input;
     for (Column column : parsed.columns()) {
       // Where the text may be absent, every field may.
@@ -105,9 +108,11 @@ abstract class ParseStep implements Step {
     Records records = batch.records();
     Reading reading = begin(records, columns, rejects);
     Batch read =
-        from == RAW
-            ? readRecords(batch, columns, reading, rejects)
-            : readField(batch, columns, reading, rejects);
+        from != RAW
+            ? readField(batch, columns, reading, rejects)
+            : again
+                ? readAgain(batch, columns, reading, rejects)
+                : readRecords(batch, columns, reading, rejects);
     reading.end();
     return read;
   }
@@ -154,6 +159,24 @@ abstract class ParseStep implements Step {
         columns.forEach(Vector::appendAbsent);
       }
     }
+    return beside(batch, columns);
+  }
+
+  /** Reads raw records for rows that have fields already; rejected rows stay, with absents. */
+  private Batch readAgain(Batch batch, List<Vector> columns, Reading reading, Rejects rejects) {
+    Records records = batch.records();
+    for (int row = 0; row < batch.rows(); row++) {
+      int record = batch.record(row);
+      if (rejects.rejected(record)
+          || !reading.read(records.data(), records.start(record), records.end(record), record)) {
+        takeBack(columns, row);
+        columns.forEach(Vector::appendAbsent);
+      }
+    }
+    return beside(batch, columns);
+  }
+
+  private Batch beside(Batch batch, List<Vector> columns) {
     List<Vector> all = new ArrayList<>(batch.columns());
     for (int i = 0; i < columns.size(); i++) {
       int place = output.find(parsed.column(i).name()).orElseThrow();

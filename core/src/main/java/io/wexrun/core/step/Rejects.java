@@ -51,7 +51,7 @@ public final class Rejects {
   }
 
   /** Notes how many records one of several ways to read them fitted. */
-  void fitted(String path, long count) {
+  public void fitted(String path, long count) {
     fitted.merge(path, count, Long::sum);
   }
 

@@ -27,7 +27,7 @@ public record StepContext(
     List<String> onLibrary) {
 
   /** The same context behind one more step. */
-  StepContext behind(Schema schema) {
+  public StepContext behind(Schema schema) {
     return new StepContext(schema, false, intake, patterns, doubtful, onLibrary);
   }
 

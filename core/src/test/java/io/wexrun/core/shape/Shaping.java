@@ -10,6 +10,8 @@ import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Lines;
 import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Kind;
+import io.wexrun.core.pipeline.Others;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
@@ -79,6 +81,12 @@ final class Shaping {
   Shaping route(Route... routes) {
     routed = true;
     pipeline.route(routes);
+    return this;
+  }
+
+  Shaping kinds(Others others, Kind... kinds) {
+    routed = true;
+    pipeline.kinds(kinds).others(others);
     return this;
   }
 
