@@ -2,6 +2,8 @@ package io.wexrun.files;
 
 import io.wexrun.core.connect.IntakeConnector;
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.intake.Delimited;
+import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.Lines;
 import io.wexrun.core.intake.QuotedLines;
@@ -18,13 +20,20 @@ import java.util.Optional;
  *
  * <p>{@code last-line} says what becomes of bytes after the last line end when a run drains: {@code
  * wait} until their line ends, or {@code take} them as a line. With {@code header: true} the first
- * record of each file is no record, but goes with the others as their header. With {@code framing:
- * csv} quoted values may hold line ends.
+ * record of each file is no record, but goes with the others as their header. {@code framing} says
+ * what ends a record: {@code lines}, {@code csv} with quoted values that may hold line ends, {@code
+ * varint} or {@code int32} with the record's length before it.
  */
 public final class FilesConnector implements IntakeConnector {
   private static final String LAST_LINE = "last-line";
   private static final String HEADER = "header";
   private static final String FRAMING = "framing";
+  private static final Map<String, Framing> FRAMINGS =
+      Map.of(
+          "lines", Lines.FRAMING,
+          "csv", QuotedLines.FRAMING,
+          "varint", Delimited.VARINT,
+          "int32", Delimited.INT32);
 
   @Override
   public String kind() {
@@ -44,7 +53,15 @@ public final class FilesConnector implements IntakeConnector {
       Diagnostics diagnostics) {
     checkWord(settings, LAST_LINE, List.of("wait", "take"), path, diagnostics);
     checkWord(settings, HEADER, List.of("false", "true"), path, diagnostics);
-    checkWord(settings, FRAMING, List.of("lines", "csv"), path, diagnostics);
+    checkWord(settings, FRAMING, List.of("lines", "csv", "varint", "int32"), path, diagnostics);
+    if (settings.text(HEADER).orElse("").equals("true")
+        && List.of("varint", "int32").contains(settings.text(FRAMING).orElse(""))) {
+      diagnostics.error(
+          "bad-value",
+          path.key(HEADER),
+          "only lines have a header",
+          Optional.of("remove it, or the framing"));
+    }
     Pattern pattern = new Pattern(workspace.toAbsolutePath(), settings.main());
     io.wexrun.core.diagnose.Path at = path.key("files");
     if (pattern.plain() && !Files.isRegularFile(pattern.folder())) {
@@ -87,9 +104,8 @@ public final class FilesConnector implements IntakeConnector {
   public Intake open(Settings settings, Path workspace, Map<SourcePartition, Long> positions) {
     boolean take = settings.text(LAST_LINE).orElse("wait").equals("take");
     boolean header = settings.text(HEADER).orElse("").equals("true");
-    boolean quoted = settings.text(FRAMING).orElse("").equals("csv");
-    FollowedFile.Reading reading =
-        new FollowedFile.Reading(take, header, quoted ? QuotedLines.FRAMING : Lines.FRAMING);
+    Framing framing = FRAMINGS.get(settings.text(FRAMING).orElse("lines"));
+    FollowedFile.Reading reading = new FollowedFile.Reading(take, header, framing);
     return new FilesIntake(workspace, settings.main(), reading, positions);
   }
 }

@@ -9,6 +9,7 @@ import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.shape.Destination;
 import io.wexrun.core.shape.Shaper;
+import io.wexrun.core.step.Steps;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -16,7 +17,10 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.stream.Stream;
 
-/** Types a whole workspace: everything that can be known before a run. Opens nothing. */
+/**
+ * Types a whole workspace: everything that can be known before a run. Opens nothing but the
+ * reference tables and schemas that steps name.
+ */
 final class Checker {
   /** The key of the intake that reads a queue, which every workspace can. */
   static final String QUEUE = "queue";
@@ -27,6 +31,7 @@ final class Checker {
   private final WorkspaceDefinition definition;
   private final Sources sources;
   private final Connectors connectors;
+  private final Steps steps;
   private final Diagnostics diagnostics;
 
   Checker(
@@ -34,11 +39,16 @@ final class Checker {
       WorkspaceDefinition definition,
       Sources sources,
       Connectors connectors,
+      Holdings holdings,
       Diagnostics diagnostics) {
     this.folder = folder;
     this.definition = definition;
     this.sources = sources;
     this.connectors = connectors;
+    this.steps =
+        connectors
+            .steps()
+            .with(new WorkspaceReferences(folder, definition, connectors.references(), holdings));
     this.diagnostics = diagnostics;
   }
 
@@ -134,7 +144,7 @@ final class Checker {
     List<String> known =
         Stream.concat(definition.tables().keySet().stream(), definition.queues().keySet().stream())
             .toList();
-    return Shaper.compile(pipeline, connectors.steps(), this::destination, known, at);
+    return Shaper.compile(pipeline, steps, this::destination, known, at);
   }
 
   private void checkIntake(Settings intake, Diagnostics at) {

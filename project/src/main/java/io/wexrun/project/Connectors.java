@@ -1,6 +1,7 @@
 package io.wexrun.project;
 
 import io.wexrun.core.connect.IntakeConnector;
+import io.wexrun.core.connect.ReferenceReader;
 import io.wexrun.core.connect.StoreConnector;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.step.Steps;
@@ -25,6 +26,7 @@ final class Connectors {
 
   private final Map<String, IntakeConnector> intakes = new TreeMap<>();
   private final Map<String, StoreConnector> stores = new TreeMap<>();
+  private final List<ReferenceReader> references = new ArrayList<>();
   private final Steps steps;
 
   /** Finds what there is, with the jars in the folder's {@code plugins/}. */
@@ -32,6 +34,7 @@ final class Connectors {
     ClassLoader loader = loader(folder.resolve(PLUGINS));
     ServiceLoader.load(IntakeConnector.class, loader).forEach(c -> intakes.put(c.kind(), c));
     ServiceLoader.load(StoreConnector.class, loader).forEach(c -> stores.put(c.kind(), c));
+    ServiceLoader.load(ReferenceReader.class, loader).forEach(references::add);
     steps = Steps.with(loader);
   }
 
@@ -65,6 +68,10 @@ final class Connectors {
 
   Map<String, StoreConnector> stores() {
     return stores;
+  }
+
+  List<ReferenceReader> references() {
+    return references;
   }
 
   Steps steps() {

@@ -168,7 +168,7 @@ public final class Workspace implements AutoCloseable {
               "the workspace has no pipeline, so there is nothing to run",
               Optional.of("pipelines stand in pipelines/*.yaml"));
     }
-    return new Checker(folder, definition, sources, connectors, diagnostics).check();
+    return new Checker(folder, definition, sources, connectors, holdings, diagnostics).check();
   }
 
   /**
@@ -194,7 +194,9 @@ public final class Workspace implements AutoCloseable {
     return WorkspaceRun.start(
         names.length == 0 ? definition.pipelines() : pipelines,
         shapers,
-        old -> new Checker(folder, definition, new Sources(), connectors, diagnostics).compile(old),
+        old ->
+            new Checker(folder, definition, new Sources(), connectors, holdings, diagnostics)
+                .compile(old),
         holdings,
         options);
   }

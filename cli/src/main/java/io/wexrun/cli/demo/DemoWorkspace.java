@@ -19,6 +19,10 @@ public final class DemoWorkspace {
           "pipelines/vehicles.yaml",
           "pipelines/tickets.yaml",
           "pipelines/depots.yaml",
+          "pipelines/substations.yaml",
+          "reference/networks.csv",
+          "schemas/substations.proto",
+          "schemas/substations.desc",
           "cases/gate-load.yaml");
 
   /** A file of data. */
@@ -32,7 +36,8 @@ public final class DemoWorkspace {
           new Data("vehicles/vehicles.ndjson", Feed.Kind.VEHICLES, 51, 8_000),
           new Data("tickets/tickets-north.csv", Feed.Kind.TICKETS, 61, 3_000),
           new Data("tickets/tickets-south.csv", Feed.Kind.TICKETS, 62, 2_000),
-          new Data("depots/depots.syslog", Feed.Kind.DEPOTS, 71, 4_000));
+          new Data("depots/depots.syslog", Feed.Kind.DEPOTS, 71, 4_000),
+          new Data("power/substations.bin", Feed.Kind.SUBSTATIONS, 81, 3_000));
 
   private DemoWorkspace() {}
 

@@ -15,7 +15,9 @@ public interface Feed {
     /** Rows of ticket machines, separated by semicolons; the first line names the columns. */
     TICKETS,
     /** Syslog messages of depot controllers. */
-    DEPOTS;
+    DEPOTS,
+    /** Protocol Buffers messages of substations, each with its length before it. */
+    SUBSTATIONS;
 
     /**
      * A feed of this kind.
@@ -28,6 +30,7 @@ public interface Feed {
         case VEHICLES -> new VehicleMessages(seed, spoiled);
         case TICKETS -> new TicketRows(seed, spoiled);
         case DEPOTS -> new DepotMessages(seed, spoiled);
+        case SUBSTATIONS -> new SubstationReadings(seed, spoiled);
       };
     }
 
@@ -40,6 +43,6 @@ public interface Feed {
   /** Writes what stands before the first record of a file. */
   default void writeHeader(OutputStream out) throws IOException {}
 
-  /** Writes the next record with its line end. */
+  /** Writes the next record with its line end, or with its length before it. */
   void writeNext(OutputStream out) throws IOException;
 }

@@ -29,7 +29,9 @@ final class TicketRows implements Feed {
 
   @Override
   public void writeHeader(OutputStream out) throws IOException {
-    out.write("Sale No.;Time;Machine;Product;Price;Paid with\r\n".getBytes(StandardCharsets.UTF_8));
+    out.write(
+        "Sale No.;Time;Machine;Product;Price;Paid with;Address\r\n"
+            .getBytes(StandardCharsets.UTF_8));
   }
 
   @Override
@@ -50,7 +52,13 @@ final class TicketRows implements Feed {
             + ";"
             + String.format(Locale.ROOT, "%.2f", PRICES[product])
             + ";"
-            + (random.nextInt(3) == 0 ? "" : random.nextBoolean() ? "card" : "coins");
+            + (random.nextInt(3) == 0 ? "" : random.nextBoolean() ? "card" : "coins")
+            + ";10."
+            + (random.nextInt(20) == 0 ? 99 : 20 + random.nextInt(3))
+            + "."
+            + random.nextInt(256)
+            + "."
+            + (1 + random.nextInt(254));
     if (random.nextDouble() < spoiled) {
       row = spoil(row);
     }

@@ -77,7 +77,13 @@ public final class Shaper {
     List<String> onLibrary = new ArrayList<>();
     StepContext raw =
         new StepContext(
-            Schema.EMPTY, true, pipeline.intake(), pipeline.patterns(), new HashSet<>(), onLibrary);
+            Schema.EMPTY,
+            true,
+            pipeline.intake(),
+            pipeline.patterns(),
+            kinds.references(),
+            new HashSet<>(),
+            onLibrary);
     Section common =
         Section.compile(pipeline.shape(), Path.ROOT.key("shape"), raw, kinds, diagnostics);
     List<Branch> branches = new ArrayList<>();
@@ -87,14 +93,7 @@ public final class Shaper {
           Section own = new Section(List.of(), common.output());
           Expression mark = null;
           if (kind != null) {
-            StepContext behind =
-                new StepContext(
-                    common.output(),
-                    true,
-                    pipeline.intake(),
-                    pipeline.patterns(),
-                    raw.doubtful(),
-                    onLibrary);
+            StepContext behind = raw.again(common.output());
             mark = mark(kind, at, behind, diagnostics);
             own = Section.compile(kind.shape(), at.key("shape"), behind, kinds, diagnostics);
           }

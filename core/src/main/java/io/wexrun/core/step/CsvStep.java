@@ -150,7 +150,7 @@ final class CsvStep extends ParseStep {
   }
 
   @Override
-  Reading begin(Records records, List<Vector> vectors, Rejects rejects) {
+  protected Reading begin(Records records, List<Vector> vectors, Rejects rejects) {
     return new Row(records.header(), vectors, rejects);
   }
 

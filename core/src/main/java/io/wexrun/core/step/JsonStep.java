@@ -77,7 +77,7 @@ final class JsonStep extends ParseStep {
   }
 
   @Override
-  Reading begin(Records records, List<Vector> columns, Rejects rejects) {
+  protected Reading begin(Records records, List<Vector> columns, Rejects rejects) {
     return picks.reading(columns, rejects);
   }
 }

@@ -88,7 +88,7 @@ final class PairsStep extends ParseStep {
   }
 
   @Override
-  Reading begin(Records records, List<Vector> columns, Rejects rejects) {
+  protected Reading begin(Records records, List<Vector> columns, Rejects rejects) {
     return new Pairs(columns, rejects);
   }
 

@@ -22,13 +22,13 @@ import java.util.OptionalInt;
  * field of the same name is replaced. A row that cannot be read is rejected; a row whose text is
  * absent gets absent fields.
  */
-abstract class ParseStep implements Step {
+public abstract class ParseStep implements Step {
   /** The key that names the field to parse, if it is not the raw record. */
-  static final String FROM = "from";
+  protected static final String FROM = "from";
 
   /** What reads the texts of one batch, for one thread. */
   @FunctionalInterface
-  interface Reading {
+  protected interface Reading {
     /**
      * Adds one value to each of the columns.
      *
@@ -54,7 +54,7 @@ abstract class ParseStep implements Step {
    * @param parsed the columns that it adds
    * @param from the place of the text field to parse; -1 for the raw record
    */
-  ParseStep(Schema input, Schema parsed, int from) {
+  protected ParseStep(Schema input, Schema parsed, int from) {
     this.parsed = parsed;
     this.from = from;
     this.again = from == RAW && input.size() > 0;
@@ -68,7 +68,7 @@ abstract class ParseStep implements Step {
   }
 
   /** The place of the field to parse, or -1: from an entry {@code from}, or nothing. */
-  static int from(Map<String, Written> entries, Written step, StepContext context) {
+  protected static int from(Map<String, Written> entries, Written step, StepContext context) {
     Written from = entries.get(FROM);
     if (from == null) {
       if (!context.first()) {
@@ -96,7 +96,12 @@ abstract class ParseStep implements Step {
   }
 
   /** Begins to read a batch into new, empty columns. */
-  abstract Reading begin(Records records, List<Vector> columns, Rejects rejects);
+  protected abstract Reading begin(Records records, List<Vector> columns, Rejects rejects);
+
+  /** Whether it reads bytes that need not be UTF-8. */
+  protected boolean binary() {
+    return false;
+  }
 
   @Override
   public final Batch apply(Batch batch, Rejects rejects) {
@@ -119,6 +124,7 @@ abstract class ParseStep implements Step {
 
   /** Reads raw records; the rejected ones get no row. */
   private Batch readRecords(Batch batch, List<Vector> columns, Reading reading, Rejects rejects) {
+    boolean binary = binary();
     Records records = batch.records();
     byte[] data = records.data();
     int count = batch.rows();
@@ -133,7 +139,7 @@ abstract class ParseStep implements Step {
       int start = records.start(record);
       int end = records.end(record);
       // Invariant: every column has exactly `rows` values before and after each record.
-      if ((records.ascii(record) || encoded(data, start, end, record, rejects))
+      if ((binary || records.ascii(record) || encoded(data, start, end, record, rejects))
           && reading.read(data, start, end, record)) {
         recordOfRow[rows++] = record;
       } else {
@@ -146,7 +152,7 @@ abstract class ParseStep implements Step {
   /** Reads a field; rejected rows stay, with absent values, beside the other columns. */
   private Batch readField(Batch batch, List<Vector> columns, Reading reading, Rejects rejects) {
     TextVector text = (TextVector) batch.column(from);
-    boolean bytes = batch.schema().column(from).type() == Type.Scalar.BYTES;
+    boolean bytes = !binary() && batch.schema().column(from).type() == Type.Scalar.BYTES;
     for (int row = 0; row < batch.rows(); row++) {
       int record = batch.record(row);
       boolean read =
@@ -168,6 +174,7 @@ abstract class ParseStep implements Step {
     for (int row = 0; row < batch.rows(); row++) {
       int record = batch.record(row);
       if (rejects.rejected(record)
+          || !binary() && !records.ascii(record) && !encoded(records, record, rejects)
           || !reading.read(records.data(), records.start(record), records.end(record), record)) {
         takeBack(columns, row);
         columns.forEach(Vector::appendAbsent);
@@ -195,6 +202,10 @@ abstract class ParseStep implements Step {
     }
   }
 
+  private static boolean encoded(Records records, int record, Rejects rejects) {
+    return encoded(records.data(), records.start(record), records.end(record), record, rejects);
+  }
+
   private static boolean encoded(byte[] data, int from, int to, int record, Rejects rejects) {
     int fault = Utf8.firstFault(data, from, to);
     if (fault < 0) {
@@ -208,7 +219,7 @@ abstract class ParseStep implements Step {
   }
 
   /** Bytes for people: in quotes, cut after sixty. */
-  static String show(byte[] data, int from, int to) {
+  public static String show(byte[] data, int from, int to) {
     int end = Math.min(to, from + 60);
     while (end < to && end > from && (data[end] & 0xC0) == 0x80) {
       end--;

@@ -106,7 +106,7 @@ final class RegexStep extends ParseStep {
   }
 
   @Override
-  Reading begin(Records records, List<Vector> columns, Rejects rejects) {
+  protected Reading begin(Records records, List<Vector> columns, Rejects rejects) {
     return (data, from, to, record) -> {
       byte[] text = Arrays.copyOfRange(data, from, to);
       Matcher matcher = pattern.matcher(text);

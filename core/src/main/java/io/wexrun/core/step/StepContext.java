@@ -2,6 +2,7 @@ package io.wexrun.core.step;
 
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.reference.References;
 import io.wexrun.core.schema.Schema;
 import java.util.List;
 import java.util.Map;
@@ -15,6 +16,7 @@ import java.util.Set;
  * @param first whether the step is the first, so that it may read raw records
  * @param intake the pipeline's intake
  * @param patterns named patterns, RE2 syntax
+ * @param references finds reference tables
  * @param doubtful fields that steps with mistakes would give; more may be added
  * @param onLibrary takes the parts of expressions that run row by row on the expression library
  */
@@ -23,12 +25,18 @@ public record StepContext(
     boolean first,
     Settings intake,
     Map<String, String> patterns,
+    References references,
     Set<String> doubtful,
     List<String> onLibrary) {
 
   /** The same context behind one more step. */
   public StepContext behind(Schema schema) {
-    return new StepContext(schema, false, intake, patterns, doubtful, onLibrary);
+    return new StepContext(schema, false, intake, patterns, references, doubtful, onLibrary);
+  }
+
+  /** The same context where fields are there and the raw record may be read again. */
+  public StepContext again(Schema schema) {
+    return new StepContext(schema, true, intake, patterns, references, doubtful, onLibrary);
   }
 
   /** The place of a field that a text names; empty, with a complaint, if there is none. */

@@ -2,21 +2,55 @@ package io.wexrun.core.step;
 
 import com.google.re2j.PatternSyntaxException;
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.diagnose.Path;
 import io.wexrun.core.pipeline.StepDefinition;
+import io.wexrun.core.reference.ReferenceTable;
+import io.wexrun.core.reference.References;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.ServiceLoader;
+import java.util.function.Supplier;
 
 /** The kinds of steps that there are: ours, and those of other jars. Immutable. */
 public final class Steps {
   private final Map<String, StepKind> kinds;
+  private final References references;
 
-  private Steps(Map<String, StepKind> kinds) {
+  private Steps(Map<String, StepKind> kinds, References references) {
     this.kinds = kinds;
+    this.references = references;
+  }
+
+  /** These kinds, with a way to find reference tables; without one there are none. */
+  public Steps with(References found) {
+    return new Steps(kinds, found);
+  }
+
+  /** Finds reference tables. */
+  public References references() {
+    return references;
+  }
+
+  /** Where there is no workspace. */
+  private static final class NoReferences implements References {
+    @Override
+    public Supplier<ReferenceTable> file(String name) {
+      throw new OutsideException("there are no files to look up in");
+    }
+
+    @Override
+    public Supplier<ReferenceTable> table(String name) {
+      throw new OutsideException("there are no tables to look up in");
+    }
+
+    @Override
+    public byte[] bytes(String name) {
+      throw new OutsideException("there are no files to read");
+    }
   }
 
   /** Our kinds, and those that a class loader finds as services. */
@@ -33,6 +67,7 @@ public final class Steps {
                 new SyslogKind(),
                 new UnwrapStep.Kind(),
                 new UnfoldStep.Kind(),
+                new LookupStep.Kind(),
                 new RequireStep.Kind(),
                 new DefaultStep.Kind(),
                 new SetStep.Kind(),
@@ -42,7 +77,7 @@ public final class Steps {
                 new ColumnsStep.Remove()));
     ServiceLoader.load(StepKind.class, loader).forEach(all::add);
     all.forEach(kind -> kinds.put(kind.name(), kind));
-    return new Steps(kinds);
+    return new Steps(kinds, new NoReferences());
   }
 
   /** Compiles named patterns; those that are none go to the diagnostics, used or not. */

@@ -83,7 +83,7 @@ final class SyslogStep extends ParseStep {
   }
 
   @Override
-  Reading begin(Records records, List<Vector> columns, Rejects rejects) {
+  protected Reading begin(Records records, List<Vector> columns, Rejects rejects) {
     return new Message(columns, rejects);
   }
 

@@ -93,7 +93,7 @@ final class TemplateStep extends ParseStep {
   }
 
   @Override
-  Reading begin(Records records, List<Vector> columns, Rejects rejects) {
+  protected Reading begin(Records records, List<Vector> columns, Rejects rejects) {
     int[] stopped = new int[2];
     if (layouts.size() == 1) {
       Layout layout = layouts.get(0);

@@ -17,6 +17,7 @@ import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.reference.References;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
@@ -32,14 +33,19 @@ import java.util.Optional;
 /** Compiles pipelines over tables and queues made up for a test, and shapes lines by them. */
 final class Shaping {
   private final Map<String, Destination> destinations = new LinkedHashMap<>();
+  private Steps steps = Steps.ours();
   private boolean routed;
   private final Pipeline.Builder pipeline =
       Pipeline.named("test").intake(Settings.of("lines", "").with("longest", "1KB"));
 
   /** Steps whose fields all go to a table {@code all} with a column for each. */
   static Shaping over(StepDefinition... steps) {
+    return over(Steps.ours().references(), steps);
+  }
+
+  static Shaping over(References references, StepDefinition... steps) {
     Diagnostics diagnostics = Diagnostics.of("test");
-    Shaping probe = new Shaping().shape(steps).route(Route.otherwiseDrop());
+    Shaping probe = new Shaping().references(references).shape(steps).route(Route.otherwiseDrop());
     Schema fields = Schema.EMPTY;
     for (Schema schema : probe.compile(diagnostics).schemas().values()) {
       fields = schema;
@@ -49,7 +55,12 @@ final class Shaping {
     for (Column column : fields.columns()) {
       table.column(column.name(), column.type());
     }
-    return new Shaping().table(table).shape(steps).route(Route.to("all"));
+    return new Shaping().references(references).table(table).shape(steps).route(Route.to("all"));
+  }
+
+  Shaping references(References found) {
+    steps = steps.with(found);
+    return this;
   }
 
   Shaping intake(Settings settings) {
@@ -96,7 +107,7 @@ final class Shaping {
     }
     return Shaper.compile(
         pipeline.build(),
-        Steps.ours(),
+        steps,
         name -> Optional.ofNullable(destinations.get(name)),
         List.copyOf(destinations.keySet()),
         diagnostics);
@@ -125,10 +136,17 @@ final class Shaping {
   }
 
   Shaped lines(byte[] data) {
-    return shaper()
-        .shape(
-            new Block(
-                new SourcePartition("test.log"), 0, data.length, data, data.length, Lines.FRAMING));
+    return lines(shaper(), data);
+  }
+
+  static Shaped lines(Shaper shaper, String... lines) {
+    return lines(shaper, (String.join("\n", lines) + "\n").getBytes(StandardCharsets.UTF_8));
+  }
+
+  private static Shaped lines(Shaper shaper, byte[] data) {
+    return shaper.shape(
+        new Block(
+            new SourcePartition("test.log"), 0, data.length, data, data.length, Lines.FRAMING));
   }
 
   Shaped lines(String... lines) {

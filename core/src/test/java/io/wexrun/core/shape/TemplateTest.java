@@ -222,7 +222,13 @@ class TemplateTest {
   private static Schema compile(String template, Diagnostics diagnostics) {
     StepContext context =
         new StepContext(
-            Schema.EMPTY, true, Settings.of("x", ""), Map.of(), new HashSet<>(), new ArrayList<>());
+            Schema.EMPTY,
+            true,
+            Settings.of("x", ""),
+            Map.of(),
+            Steps.ours().references(),
+            new HashSet<>(),
+            new ArrayList<>());
     return Steps.ours()
         .compile(template(template), context, Path.ROOT, diagnostics)
         .get(0)

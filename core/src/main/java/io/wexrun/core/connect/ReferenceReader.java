@@ -1,0 +1,20 @@
+package io.wexrun.core.connect;
+
+import io.wexrun.core.reference.ReferenceTable;
+import java.nio.file.Path;
+import java.util.List;
+
+/** Reads files of some formats as reference tables. Found by {@link java.util.ServiceLoader}. */
+public interface ReferenceReader {
+  /** The endings of the names of files that it reads, such as {@code .csv}. */
+  List<String> endings();
+
+  /**
+   * Reads a file.
+   *
+   * @param name what the file is called in messages
+   * @throws io.wexrun.core.diagnose.OutsideException if it cannot be read; the message names the
+   *     file, and the place if it is one place that is wrong
+   */
+  ReferenceTable read(Path file, String name);
+}

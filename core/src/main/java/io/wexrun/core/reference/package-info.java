@@ -1,0 +1,2 @@
+/** Reference tables, which lookups add columns from. */
+package io.wexrun.core.reference;
