@@ -5,6 +5,7 @@ import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Lines;
 import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.schema.Instants;
 import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.nio.channels.FileChannel;
@@ -12,6 +13,7 @@ import java.nio.file.Files;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.nio.file.StandardOpenOption;
+import java.time.Instant;
 import java.util.Arrays;
 import java.util.Optional;
 
@@ -121,7 +123,8 @@ final class FollowedFile implements AutoCloseable {
     rest = Arrays.copyOfRange(data, end, length);
     long first = position;
     position += end;
-    return new Block(source, first, position, data, end, reading.framing(), header);
+    long taken = Instants.micros(Instant.now());
+    return new Block(source, first, position, data, end, reading.framing(), header, taken);
   }
 
   /** Reads the first record of the file; false if it has not ended yet. */

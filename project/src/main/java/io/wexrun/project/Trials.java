@@ -117,13 +117,8 @@ final class Trials {
 
   /** A block that ends after some records. */
   private static Block first(Block block, long limit) {
-    return new Block(
-        block.source(),
-        block.first(),
+    return block.with(
         block.end(),
-        block.data(),
-        block.length(),
-        whole -> block.framing().cut(whole).first((int) Math.min(limit, Integer.MAX_VALUE)),
-        block.header());
+        whole -> block.framing().cut(whole).first((int) Math.min(limit, Integer.MAX_VALUE)));
   }
 }

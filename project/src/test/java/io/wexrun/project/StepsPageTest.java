@@ -16,20 +16,51 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import java.util.stream.Collectors;
 import java.util.stream.Stream;
+import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.DynamicTest;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.TestFactory;
+import org.junit.jupiter.api.io.TempDir;
 
 /** The page about steps is true: each of its examples gives what it says. */
 class StepsPageTest {
   private static final Pattern EXAMPLE =
       Pattern.compile(
           "```yaml\n(.*?)```\n```text records\n(.*?)```\n```text rows\n(.*?)```", Pattern.DOTALL);
+
+  private static final Pattern FILE =
+      Pattern.compile("```\\w+ (\\S+/\\S+)\n(.*?)```", Pattern.DOTALL);
+
+  @TempDir static Path folder;
+
+  /** The files that the page shows, and the demo's schema. */
+  @BeforeAll
+  static void writeFiles() throws IOException {
+    Matcher file = FILE.matcher(page());
+    while (file.find()) {
+      Path path = folder.resolve(file.group(1));
+      Files.createDirectories(path.getParent());
+      Files.writeString(path, file.group(2));
+    }
+    Files.copy(
+        Path.of("../cli/src/main/resources/demo/schemas/substations.desc"),
+        folder.resolve("schemas/substations.desc"));
+  }
+
+  private static Steps steps() {
+    WorkspaceDefinition nothing =
+        new WorkspaceDefinition("x", Map.of(), Map.of(), Map.of(), List.of());
+    Connectors connectors = new Connectors(folder);
+    return connectors
+        .steps()
+        .with(new WorkspaceReferences(folder, nothing, connectors.references(), null));
+  }
 
   private static String page() throws IOException {
     return Files.readString(Path.of("../docs/steps.md"));
@@ -70,7 +101,7 @@ class StepsPageTest {
             + "route:\n  - otherwise: drop\n";
     Pipeline pipeline = DefinitionText.read("x", text, diagnostics).orElseThrow();
     Shaper shaper =
-        Shaper.compile(pipeline, Steps.ours(), n -> Optional.empty(), List.of(), diagnostics);
+        Shaper.compile(pipeline, steps(), n -> Optional.empty(), List.of(), diagnostics);
     diagnostics.orThrow();
     int start = header ? records.indexOf('\n') + 1 : 0;
     byte[] data = records.substring(start).getBytes(StandardCharsets.UTF_8);

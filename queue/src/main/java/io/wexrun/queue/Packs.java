@@ -31,15 +31,17 @@ final class Packs {
     byte[] data = block.data();
     int[] starts = new int[(int) (block.end() - block.first())];
     int[] ends = new int[starts.length];
+    long[] times = new long[starts.length];
     int count = 0;
     int at = 0;
     while (at < block.length()) {
       Pack pack = checked(block, data, at);
       Packs packs = new Packs(data, at + Pack.HEADER + pack.producerLength());
       for (long position = pack.baseOffset(); position < pack.end(); position++) {
-        packs.skipToValue();
+        long time = pack.firstTime() + packs.skipToValue();
         int length = (int) packs.varint();
         if (position >= block.first() && position < block.end()) {
+          times[count] = time * 1000;
           starts[count] = packs.at;
           ends[count++] = packs.at + length;
         }
@@ -53,7 +55,7 @@ final class Packs {
         odd.set(i);
       }
     }
-    return Records.numbered(data, starts, ends, count, block.first(), odd);
+    return Records.numbered(data, starts, ends, count, block.first(), odd).takenAt(times);
   }
 
   private static Pack checked(Block block, byte[] data, int at) {
@@ -69,14 +71,16 @@ final class Packs {
     return pack.get();
   }
 
-  private void skipToValue() {
+  /** Passes over what stands before the value; how long after the pack's first time it was. */
+  private long skipToValue() {
     long key = varint();
     at += key == 0 ? 0 : (int) key - 1;
-    varint();
+    long later = varint();
     for (long headers = varint(); headers > 0; headers--) {
       at += (int) varint();
       at += (int) varint();
     }
+    return later;
   }
 
   private long varint() {

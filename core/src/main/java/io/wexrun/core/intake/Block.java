@@ -10,6 +10,8 @@ package io.wexrun.core.intake;
  * @param length how many of them count
  * @param framing how they are cut into records
  * @param header the header of the source, which is no record; empty if it has none
+ * @param taken when the intake took the block, in microseconds since 1970-01-01T00:00:00Z; 0 if
+ *     that is not known
  */
 public record Block(
     SourcePartition source,
@@ -18,18 +20,35 @@ public record Block(
     byte[] data,
     int length,
     Framing framing,
-    byte[] header) {
+    byte[] header,
+    long taken) {
   private static final byte[] NONE = {};
 
   /** A block of a source without a header. */
   public Block(
       SourcePartition source, long first, long end, byte[] data, int length, Framing framing) {
-    this(source, first, end, data, length, framing, NONE);
+    this(source, first, end, data, length, framing, NONE, 0);
+  }
+
+  /** A block of which is not known when it was taken. */
+  public Block(
+      SourcePartition source,
+      long first,
+      long end,
+      byte[] data,
+      int length,
+      Framing framing,
+      byte[] header) {
+    this(source, first, end, data, length, framing, header, 0);
+  }
+
+  /** The same block, shorter or cut in another way. */
+  public Block with(long otherEnd, Framing other) {
+    return new Block(source, first, otherEnd, data, length, other, header, taken);
   }
 
   /** Cuts the block into records. */
   public Records records() {
-    Records records = framing.cut(this);
-    return header.length == 0 ? records : records.withHeader(header);
+    return framing.cut(this).from(source.name(), header, taken);
   }
 }

@@ -36,15 +36,7 @@ public final class BoundedIntake implements Intake {
     }
     missing.remove(block.source());
     Framing framing = whole -> block.framing().cut(whole).before(bound);
-    return Optional.of(
-        new Block(
-            block.source(),
-            block.first(),
-            bound,
-            block.data(),
-            block.length(),
-            framing,
-            block.header()));
+    return Optional.of(block.with(bound, framing));
   }
 
   @Override

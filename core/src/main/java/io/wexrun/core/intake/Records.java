@@ -9,7 +9,15 @@ import java.util.BitSet;
  */
 public final class Records {
   private static final int[] NOTHING = {};
-  private static final byte[] NO_HEADER = {};
+  private static final Origin NOWHERE = new Origin("", new byte[0], 0, null);
+
+  /**
+   * Where records come from.
+   *
+   * @param taken when they were taken, if {@code times} is null
+   * @param times when each one was taken
+   */
+  private record Origin(String source, byte[] header, long taken, long[] times) {}
 
   private final byte[] data;
   private final int[] starts;
@@ -18,7 +26,7 @@ public final class Records {
   private final long firstPosition;
   private final boolean positionsAreBytes;
   private final BitSet odd;
-  private final byte[] header;
+  private final Origin origin;
 
   private Records(
       byte[] data,
@@ -28,7 +36,7 @@ public final class Records {
       long firstPosition,
       boolean positionsAreBytes,
       BitSet odd,
-      byte[] header) {
+      Origin origin) {
     this.data = data;
     this.starts = starts;
     this.ends = ends;
@@ -36,7 +44,7 @@ public final class Records {
     this.firstPosition = firstPosition;
     this.positionsAreBytes = positionsAreBytes;
     this.odd = odd;
-    this.header = header;
+    this.origin = origin;
   }
 
   /**
@@ -47,7 +55,7 @@ public final class Records {
    */
   public static Records atBytes(
       byte[] data, int[] starts, int[] ends, int count, long firstPosition, BitSet odd) {
-    return new Records(data, starts, ends, count, firstPosition, true, odd, NO_HEADER);
+    return new Records(data, starts, ends, count, firstPosition, true, odd, NOWHERE);
   }
 
   /**
@@ -57,7 +65,7 @@ public final class Records {
    */
   public static Records numbered(
       byte[] data, int[] starts, int[] ends, int count, long firstPosition, BitSet odd) {
-    return new Records(data, starts, ends, count, firstPosition, false, odd, NO_HEADER);
+    return new Records(data, starts, ends, count, firstPosition, false, odd, NOWHERE);
   }
 
   /** How many records there are. */
@@ -90,20 +98,45 @@ public final class Records {
     return odd != null && !odd.get(record);
   }
 
-  /** The same records with the header of their source. */
-  Records withHeader(byte[] bytes) {
-    return new Records(data, starts, ends, count, firstPosition, positionsAreBytes, odd, bytes);
+  /** The same records with what is known of where they come from. */
+  Records from(String source, byte[] header, long taken) {
+    Origin from = new Origin(source, header, taken, origin.times);
+    return new Records(data, starts, ends, count, firstPosition, positionsAreBytes, odd, from);
+  }
+
+  /**
+   * The same records with the time when each one was taken.
+   *
+   * @param times microseconds since 1970-01-01T00:00:00Z
+   */
+  public Records takenAt(long[] times) {
+    Origin from = new Origin(origin.source, origin.header, origin.taken, times);
+    return new Records(data, starts, ends, count, firstPosition, positionsAreBytes, odd, from);
   }
 
   /** The header of the records' source, such as the line with a CSV file's names; may be empty. */
   public byte[] header() {
-    return header;
+    return origin.header;
+  }
+
+  /** The name of the source partition that they come from; may be empty. */
+  public String source() {
+    return origin.source;
+  }
+
+  /**
+   * When a record was taken, in microseconds since 1970-01-01T00:00:00Z: from a queue, when it was
+   * appended there; 0 if that is not known.
+   */
+  public long taken(int record) {
+    return origin.times == null ? origin.taken : origin.times[record];
   }
 
   /** The same records without their bytes: only positions and count, for less memory. */
   public Records positionsOnly() {
     int[] places = positionsAreBytes ? starts : NOTHING;
-    return new Records(null, places, NOTHING, count, firstPosition, positionsAreBytes, odd, header);
+    return new Records(
+        null, places, NOTHING, count, firstPosition, positionsAreBytes, odd, NOWHERE);
   }
 
   /** The records before a position. */
@@ -112,13 +145,13 @@ public final class Records {
     while (head < count && position(head) < position) {
       head++;
     }
-    return new Records(data, starts, ends, head, firstPosition, positionsAreBytes, odd, header);
+    return new Records(data, starts, ends, head, firstPosition, positionsAreBytes, odd, origin);
   }
 
   /** The first records, at most so many. */
   public Records first(int most) {
     int head = Math.min(most, count);
-    return new Records(data, starts, ends, head, firstPosition, positionsAreBytes, odd, header);
+    return new Records(data, starts, ends, head, firstPosition, positionsAreBytes, odd, origin);
   }
 
   /** A copy of a record's bytes. */

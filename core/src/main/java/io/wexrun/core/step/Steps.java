@@ -68,6 +68,7 @@ public final class Steps {
                 new UnwrapStep.Kind(),
                 new UnfoldStep.Kind(),
                 new LookupStep.Kind(),
+                new OriginStep.Kind(),
                 new RequireStep.Kind(),
                 new DefaultStep.Kind(),
                 new SetStep.Kind(),

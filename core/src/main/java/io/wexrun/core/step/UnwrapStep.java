@@ -19,7 +19,8 @@ import java.util.zip.Inflater;
  * Takes a text field out of its wrapping: base64 (RFC 4648), gzip (RFC 1952), one after another.
  */
 final class UnwrapStep implements Step {
-  private static final List<String> WRAPPINGS = List.of("base64", "base64url", "gzip");
+  private static final String BYTES = "bytes";
+  private static final List<String> WRAPPINGS = List.of("base64", "base64url", "gzip", BYTES);
   private static final int LARGEST = 16 << 20;
 
   private final Schema output;
@@ -33,7 +34,10 @@ final class UnwrapStep implements Step {
     this.wrappings = wrappings;
   }
 
-  /** {@code unwrap: {FIELD: [base64, gzip]}}: the outermost wrapping first. */
+  /**
+   * {@code unwrap: {FIELD: [base64, gzip]}}: the outermost wrapping first; {@code bytes} at the end
+   * says that what is inside need not be text.
+   */
   static final class Kind implements StepKind {
     @Override
     public String name() {
@@ -56,7 +60,14 @@ final class UnwrapStep implements Step {
           String message = "'" + column.name() + "' is " + column.type().withArticle();
           entry.getValue().error("type-clash", message + ", which is in no wrapping", "");
         }
-        steps.add(new UnwrapStep(schema, place.getAsInt(), wrappings, Type.Scalar.TEXT));
+        int last = wrappings.size() - 1;
+        boolean bytes = last >= 0 && wrappings.get(last).equals(BYTES);
+        steps.add(
+            new UnwrapStep(
+                schema,
+                place.getAsInt(),
+                wrappings.stream().filter(w -> !w.equals(BYTES)).toList(),
+                bytes ? Type.Scalar.BYTES : Type.Scalar.TEXT));
         schema = steps.get(steps.size() - 1).output();
       }
       return steps;
@@ -70,6 +81,7 @@ final class UnwrapStep implements Step {
 
   @Override
   public Batch apply(Batch batch, Rejects rejects) {
+    boolean text = output.column(place).type() == Type.Scalar.TEXT;
     TextVector from = (TextVector) batch.column(place);
     TextVector to = new TextVector(batch.rows(), (int) Math.min(1 << 26, from.bytes()));
     for (int row = 0; row < batch.rows(); row++) {
@@ -87,7 +99,7 @@ final class UnwrapStep implements Step {
           fault = "not " + wrappings.get(i) + ": " + e.getMessage();
         }
       }
-      int wrong = fault.isEmpty() ? Utf8.firstFault(value, 0, value.length) : -1;
+      int wrong = fault.isEmpty() && text ? Utf8.firstFault(value, 0, value.length) : -1;
       if (wrong >= 0) {
         fault = "unwrapped, it is no UTF-8 at byte " + (wrong + 1);
       }
