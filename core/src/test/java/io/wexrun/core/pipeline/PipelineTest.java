@@ -45,7 +45,8 @@ class PipelineTest {
   @Test
   void aPipelineNeedsAnIntakeAndARoute() {
     Pipeline.Builder builder = Pipeline.named("p").route(Route.to("t"));
-    assertThatThrownBy(builder::build).hasMessage("pipeline p needs an intake and a route");
+    assertThatThrownBy(builder::build)
+        .hasMessage("pipeline p needs an intake, and either a route or kinds");
     Pipeline.Builder routeless = Pipeline.named("p").intake(Settings.of("files", "x"));
     assertThatThrownBy(routeless::build).isInstanceOf(IllegalStateException.class);
     assertThat(builder.intake(Settings.of("files", "x")).build().deadLetters()).isEqualTo("dead/p");
