@@ -1,12 +1,15 @@
 package io.wexrun.cli;
 
 import io.wexrun.core.diagnose.Diagnostic;
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.diagnose.Severity;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
+import io.wexrun.core.target.TableDifference;
 import io.wexrun.project.Workspace;
 import java.io.PrintStream;
 import java.util.ArrayList;
+import java.util.Arrays;
 import java.util.Collections;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -24,6 +27,9 @@ import picocli.CommandLine.Spec;
     mixinStandardHelpOptions = true,
     description = "Find what is wrong with a workspace before anything runs.",
     footer = {
+      "",
+      "Tables that are there already are compared with their definitions; for that, their store is",
+      "opened.",
       "",
       "Exit codes: 0 no errors; 1 errors; 3 no workspace.",
       "",
@@ -58,16 +64,20 @@ final class CheckCommand implements Callable<Integer> {
   public Integer call() {
     try (Workspace workspace = workspaceOption.open(parameterOption.values())) {
       List<Diagnostic> diagnostics = workspace.check();
-      boolean errors = diagnostics.stream().anyMatch(d -> d.severity() == Severity.ERROR);
+      List<TableDifference> differences = differences(workspace);
+      boolean errors =
+          !differences.isEmpty()
+              || diagnostics.stream().anyMatch(d -> d.severity() == Severity.ERROR);
       if (workspaceOption.json()) {
-        terminal.json(
-            "diagnostics",
-            diagnostics.stream().map(CheckCommand::facts).toList(),
-            "rowByRow",
-            workspace.rowByRow());
+        Map<String, Object> facts = new LinkedHashMap<>();
+        facts.put("diagnostics", diagnostics.stream().map(CheckCommand::facts).toList());
+        facts.put("rowByRow", workspace.rowByRow());
+        facts.put("tables", differences.stream().map(CheckCommand::facts).toList());
+        terminal.json(facts);
       } else {
         tell(diagnostics, terminal, terminal.out);
-        if (diagnostics.isEmpty()) {
+        differences.forEach(this::tell);
+        if (diagnostics.isEmpty() && differences.isEmpty()) {
           terminal.say(
               "nothing wrong: "
                   + counted(workspace.definition().pipelines().size(), "pipeline")
@@ -86,6 +96,52 @@ final class CheckCommand implements Callable<Integer> {
       }
       return errors ? ExitCode.MISTAKES : ExitCode.DONE;
     }
+  }
+
+  private List<TableDifference> differences(Workspace workspace) {
+    try {
+      return workspace.differences();
+    } catch (OutsideException e) {
+      terminal.say("the tables are not compared with those in their store: " + e.getMessage());
+      return List.of();
+    }
+  }
+
+  private void tell(TableDifference difference) {
+    String title = "table " + difference.table() + " is otherwise in its store; a run would stop";
+    terminal.out.println(terminal.style(Terminal.Style.BAD, title));
+    List<List<String>> rows = new ArrayList<>();
+    for (TableDifference.Column column : difference.columns()) {
+      rows.add(
+          Arrays.asList(
+              column.name(),
+              column.there().orElse(null),
+              column.defined().orElse(null),
+              column.what()));
+    }
+    terminal.table(
+        List.of("column", "in the store", "in wexrun.yaml", "difference"),
+        Collections.nCopies(4, false),
+        rows);
+    terminal.out.println("these statements would close it:");
+    difference
+        .ddl()
+        .forEach(line -> terminal.out.println("  " + terminal.style(Terminal.Style.GOOD, line)));
+    terminal.out.println();
+    terminal.flush();
+  }
+
+  private static Map<String, Object> facts(TableDifference difference) {
+    List<Map<String, Object>> columns = new ArrayList<>();
+    for (TableDifference.Column column : difference.columns()) {
+      Map<String, Object> facts = new LinkedHashMap<>();
+      facts.put("column", column.name());
+      facts.put("stored", column.there().orElse(null));
+      facts.put("defined", column.defined().orElse(null));
+      facts.put("difference", column.what());
+      columns.add(facts);
+    }
+    return Map.of("table", difference.table(), "columns", columns, "ddl", difference.ddl());
   }
 
   /** Tables of a pipeline's fields: of the common steps, and of those of each kind. */

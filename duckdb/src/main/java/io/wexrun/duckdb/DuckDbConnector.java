@@ -49,6 +49,11 @@ public final class DuckDbConnector implements StoreConnector {
   }
 
   @Override
+  public boolean exists(Settings settings, java.nio.file.Path workspace) {
+    return java.nio.file.Files.exists(workspace.resolve(settings.main()));
+  }
+
+  @Override
   public Store open(String name, Settings settings, java.nio.file.Path workspace) {
     long memory = settings.text("memory").flatMap(Sizes::bytes).orElse(MEMORY);
     return new DuckDbStore(name, workspace.resolve(settings.main()), memory);

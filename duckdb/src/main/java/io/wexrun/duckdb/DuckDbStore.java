@@ -4,6 +4,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Store;
+import io.wexrun.core.target.TableDifference;
 import io.wexrun.core.target.Target;
 import java.nio.file.Path;
 import java.sql.Connection;
@@ -15,10 +16,12 @@ import java.sql.Statement;
 import java.sql.Types;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Optional;
 import java.util.Properties;
 import java.util.Set;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
+import java.util.stream.Collectors;
 import org.apache.arrow.memory.BufferAllocator;
 import org.apache.arrow.memory.RootAllocator;
 import org.duckdb.DuckDBConnection;
@@ -150,7 +153,7 @@ final class DuckDbStore implements Store {
         c -> {
           dropOrder(c);
           try (Statement statement = c.createStatement()) {
-            List<String> there = shape(statement, table.name());
+            List<Stored> there = Stored.columns(statement, table.name());
             if (there.isEmpty()) {
               statement.execute(Sql.createTable(table.name(), table.schema().columns()));
             } else {
@@ -173,43 +176,44 @@ final class DuckDbStore implements Store {
   }
 
   /** A table that is there must have the same columns in the same order and of the same types. */
-  private void compare(Table table, List<String> there, Statement statement) throws SQLException {
-    String probe = "wexrun_probe_" + Long.toUnsignedString(System.nanoTime());
-    String create = Sql.createTable(probe, table.schema().columns());
-    statement.execute(create.replaceFirst("create table", "create temp table"));
-    List<String> wanted = shape(statement, probe);
-    statement.execute("drop table temp." + Sql.name(probe));
-    if (!wanted.equals(there)) {
+  private void compare(Table table, List<Stored> there, Statement statement) throws SQLException {
+    if (!Stored.of(table, statement).equals(there)) {
+      Optional<TableDifference> difference = Stored.difference(table, there, statement);
       throw new OutsideException(
           "table "
               + table.name()
               + " in "
               + this
-              + " has other columns than wexrun.yaml says:\n"
-              + "  it has    "
-              + String.join(", ", there)
-              + "\n"
-              + "  expected  "
-              + String.join(", ", wanted)
-              + "\n"
-              + "alter or rename the table, or change wexrun.yaml");
+              + " has other columns than wexrun.yaml says: "
+              + difference.map(DuckDbStore::told).orElse("they stand in another order")
+              + ". 'wexrun check' shows the difference and the statements that would close it");
     }
   }
 
-  /** Names and types of a table's columns in order; empty if there is no such table. */
-  private static List<String> shape(Statement statement, String table) throws SQLException {
-    List<String> shape = new ArrayList<>();
-    try (ResultSet rows =
-        statement.executeQuery(
-            "select column_name, data_type from information_schema.columns where table_schema = 'main'"
-                + " and table_name = "
-                + Sql.text(table)
-                + " order by ordinal_position")) {
-      while (rows.next()) {
-        shape.add(rows.getString(1) + " " + rows.getString(2));
-      }
-    }
-    return shape;
+  private static String told(TableDifference difference) {
+    return difference.columns().stream()
+        .map(
+            column ->
+                column.name()
+                    + ": "
+                    + column.there().map(type -> type + " in the store").orElse("not in the store")
+                    + ", "
+                    + column.defined().orElse("not")
+                    + " defined")
+        .collect(Collectors.joining("; "));
+  }
+
+  @Override
+  public Optional<TableDifference> compare(Table table) {
+    return with(
+        "compare table " + table.name(),
+        c -> {
+          try (Statement statement = c.createStatement()) {
+            List<Stored> there = Stored.columns(statement, table.name());
+            boolean same = there.isEmpty() || Stored.of(table, statement).equals(there);
+            return same ? Optional.empty() : Stored.difference(table, there, statement);
+          }
+        });
   }
 
   @Override

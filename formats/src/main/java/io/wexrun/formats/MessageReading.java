@@ -200,7 +200,8 @@ final class MessageReading {
     switch (field.kind()) {
       case DOUBLE -> ((DoubleVector) column).append(Double.longBitsToDouble(raw));
       case FLOAT -> ((DoubleVector) column).append(Float.intBitsToFloat((int) raw));
-      case SINT32, SINT64 -> ((LongVector) column).append(raw >>> 1 ^ -(raw & 1));
+      case SINT32 -> ((LongVector) column).append((int) raw >>> 1 ^ -((int) raw & 1));
+      case SINT64 -> ((LongVector) column).append(raw >>> 1 ^ -(raw & 1));
       case INT32, SFIXED32 -> ((LongVector) column).append((int) raw);
       case UINT32, FIXED32 -> ((LongVector) column).append(raw & 0xFFFFFFFFL);
       case BOOL -> ((LongVector) column).append(raw == 0 ? 0 : 1);

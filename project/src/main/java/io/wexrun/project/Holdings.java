@@ -1,5 +1,6 @@
 package io.wexrun.project;
 
+import io.wexrun.core.connect.StoreConnector;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.SourcePartition;
@@ -78,6 +79,13 @@ final class Holdings implements AutoCloseable {
               definition.queues().getOrDefault(n, QueueDefinition.DEFAULT).partitions();
           return Queue.open(queueFolder(n), n, QueueOptions.partitions(partitions));
         });
+  }
+
+  /** Whether a store is defined, of a kind that is known, and there already. */
+  boolean storeExists(String name) {
+    Settings settings = definition.stores().get(name);
+    StoreConnector connector = settings == null ? null : connectors.stores().get(settings.kind());
+    return connector != null && connector.exists(settings, folder);
   }
 
   synchronized Store store(String name) {

@@ -17,6 +17,7 @@ import io.wexrun.core.shape.Trial;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.target.Answer;
+import io.wexrun.core.target.TableDifference;
 import io.wexrun.queue.DeadLetters;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.QueueRecord;
@@ -141,6 +142,22 @@ public final class Workspace implements AutoCloseable {
     }
     parts.values().removeIf(List::isEmpty);
     return parts;
+  }
+
+  /**
+   * The tables that stores have with other columns than defined: a run would stop at them. Opens
+   * the stores that are there, and makes none.
+   *
+   * @throws OutsideException if a store is held by another process
+   */
+  public List<TableDifference> differences() {
+    List<TableDifference> differences = new ArrayList<>();
+    for (Table table : definition.tables().values()) {
+      if (holdings.storeExists(table.store())) {
+        holdings.store(table.store()).compare(table).ifPresent(differences::add);
+      }
+    }
+    return differences;
   }
 
   /** The mistakes of reading and of checking, in the order of their places. */

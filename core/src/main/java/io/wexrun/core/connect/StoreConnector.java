@@ -17,6 +17,9 @@ public interface StoreConnector {
   /** Checks settings without opening anything; unknown keys are found by the caller. */
   void check(Settings settings, Path path, Diagnostics diagnostics);
 
+  /** Whether the store is there already, so that opening it makes nothing. Opens nothing. */
+  boolean exists(Settings settings, java.nio.file.Path workspace);
+
   /**
    * Opens a store, making it if it is not there.
    *

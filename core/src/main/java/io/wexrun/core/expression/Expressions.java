@@ -5,8 +5,10 @@ import dev.cel.common.CelIssue;
 import dev.cel.common.CelValidationException;
 import dev.cel.common.CelValidationResult;
 import dev.cel.compiler.CelCompiler;
+import io.wexrun.core.batch.Batch;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.intake.Records;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import java.util.Optional;
@@ -24,6 +26,9 @@ public final class Expressions {
   private final Schema schema;
   private final Set<String> doubtful;
   private CelCompiler compiler;
+
+  /** Whether what was compiled last is a condition that never holds. */
+  private boolean never;
 
   /** A compiler of expressions on the columns of {@code schema}. */
   public Expressions(Schema schema) {
@@ -68,6 +73,7 @@ public final class Expressions {
       }
       TreeCompiler compiled = new TreeCompiler(tree, compiler, schema);
       Node root = compiled.compile();
+      never = type.get() == Type.Scalar.BOOL && never(tree, compiled, root);
       return Optional.of(
           new Expression(text, type.get(), root, compiled.fields(), compiled.onLibrary()));
     } catch (TreeCompiler.Unsupported e) {
@@ -76,6 +82,16 @@ public final class Expressions {
     } catch (CelValidationException e) {
       throw new IllegalStateException("no errors, and yet no tree", e);
     }
+  }
+
+  /** Whether a condition never holds, as far as that can be known without records. */
+  private static boolean never(CelAbstractSyntaxTree tree, TreeCompiler compiled, Node root) {
+    if (!compiled.fields().isEmpty()) {
+      return Contradiction.in(tree.getExpr());
+    }
+    Records one = Records.numbered(new byte[0], new int[1], new int[1], 1, 0, null);
+    Evaluated value = root.evaluate(Batch.raw(one));
+    return value.failed(0) || !Expression.holds(value, 0);
   }
 
   /** Compiles a text that must give a bool. */
@@ -88,6 +104,13 @@ public final class Expressions {
           "the condition gives " + expression.get().type().withArticle() + ", not true or false",
           Optional.of("compare it with something, such as '" + text + " != \"\"'"));
       return Optional.empty();
+    }
+    if (expression.isPresent() && never) {
+      diagnostics.warning(
+          "never-holds",
+          path,
+          "no record can fulfil this condition",
+          Optional.of("its parts exclude each other, or it is a constant: mend or remove it"));
     }
     return expression;
   }

@@ -104,7 +104,8 @@ final class Library {
         });
   }
 
-  private static Optional<String> name(CelExpr expr) {
+  /** The name that a chain of members has, such as {@code position.lat}. */
+  static Optional<String> name(CelExpr expr) {
     return switch (expr.getKind()) {
       case IDENT -> Optional.of(expr.ident().name());
       case SELECT -> name(expr.select().operand()).map(of -> of + "." + expr.select().field());

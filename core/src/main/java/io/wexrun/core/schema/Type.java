@@ -169,6 +169,9 @@ public sealed interface Type {
     if (this == Scalar.INT) {
       return column == Scalar.LONG || column == Scalar.DOUBLE;
     }
+    if (this instanceof Decimal decimal && column instanceof Decimal to) {
+      return decimal.scale == to.scale && decimal.precision <= to.precision;
+    }
     if (this instanceof ListOf list && column instanceof ListOf to) {
       return list.element.fits(to.element);
     }

@@ -18,6 +18,7 @@ import io.wexrun.core.step.Rejects;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.BitSet;
+import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
@@ -62,6 +63,7 @@ final class Router {
     Router router = new Router(path.toString());
     Expressions expressions = new Expressions(fields, doubtful);
     boolean open = true;
+    Set<String> conditions = new HashSet<>();
     for (int i = 0; i < route.size(); i++) {
       Route entry = route.get(i);
       Path at = path.index(i);
@@ -71,6 +73,14 @@ final class Router {
             at,
             "no record comes this far: the entry before takes everything",
             Optional.of("put this entry before it, or remove it"));
+      }
+      String condition = entry.when().orElse("");
+      if (!condition.isEmpty() && !conditions.add(condition)) {
+        diagnostics.error(
+            "unreachable-route",
+            at.key("when"),
+            "no record comes this far: an entry before has the same condition",
+            Optional.of("remove one of them, or name both targets in one: to: [A, B]"));
       }
       open &= entry.when().isPresent() || entry.to().isEmpty();
       Expression when = null;

@@ -1,6 +1,7 @@
 package io.wexrun.core.target;
 
 import io.wexrun.core.pipeline.Table;
+import java.util.Optional;
 
 /** What holds tables. For several threads. */
 public interface Store extends AutoCloseable {
@@ -10,6 +11,13 @@ public interface Store extends AutoCloseable {
    * @throws io.wexrun.core.diagnose.OutsideException if a table is there with other columns
    */
   Target target(String pipeline, Table table);
+
+  /**
+   * Compares a table that the store has with its definition. Changes nothing.
+   *
+   * @return empty if the store has no such table, or if it is as defined
+   */
+  Optional<TableDifference> compare(Table table);
 
   /**
    * Runs one SQL statement in the store's own dialect.

@@ -32,6 +32,7 @@ import net.jqwik.api.Property;
 import net.jqwik.api.Provide;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
+import org.junit.jupiter.params.provider.ValueSource;
 
 class ExpressionTest {
   private static final Schema SCHEMA =
@@ -243,6 +244,75 @@ class ExpressionTest {
       })
   void onlyWhatHasNoColumnarFormIsLeftToTheLibrary(String text, int parts) {
     assertThat(compile(text).onLibrary()).hasSize(parts);
+  }
+
+  private static boolean never(String condition) {
+    Diagnostics diagnostics = Diagnostics.of("test");
+    new Expressions(SCHEMA).condition(condition, Path.ROOT, diagnostics);
+    diagnostics.orThrow();
+    return !diagnostics.all().isEmpty();
+  }
+
+  @ParameterizedTest
+  @ValueSource(
+      strings = {
+        "false",
+        "1 > 2",
+        "1 / 0 > 1",
+        "i > 5 && i < 3",
+        "i > 5 && b && 5 >= i",
+        "x >= 2.5 && x < 2.5",
+        "s == 'a' && s == 'b'",
+        "s in ['a', 'b'] && s == 'c'",
+        "i == 5 && i != 5",
+        "i in [1, 2] && i > 2",
+        "(s == 'a' && s == 'b') || (i > 5 && i < 3)",
+        "b && (s == 'a' && (i == 1 && 'b' == s))"
+      })
+  void conditionsThatNoRecordFulfilsAreTold(String condition) {
+    assertThat(never(condition)).isTrue();
+  }
+
+  @ParameterizedTest
+  @ValueSource(
+      strings = {
+        "true",
+        "i > 3 && i < 5",
+        "i >= 5 && i <= 5",
+        "s == 'a' || s == 'b'",
+        "s in ['a', 'b'] && s != 'a'",
+        "i == 5 && j == 6",
+        "s == 'a' && t == 'b'",
+        "s == 'a' && s.size() > 5",
+        "(s == 'a' && s == 'b') || b"
+      })
+  void othersAreNot(String condition) {
+    assertThat(never(condition)).isFalse();
+  }
+
+  /** What is said never to hold holds for no row. */
+  @Property(tries = 2000)
+  void noRowFulfilsWhatIsSaidNeverToHold(
+      @ForAll("conjunctions") String text, @ForAll("rows") List<Row> rows) {
+    if (never(text)) {
+      Evaluated evaluated = compile(text).evaluate(batch(rows));
+      for (int row = 0; row < rows.size(); row++) {
+        assertThat(Expression.holds(evaluated, row)).as("%s on %s", text, rows.get(row)).isFalse();
+      }
+    }
+  }
+
+  @Provide
+  Arbitrary<String> conjunctions() {
+    Arbitrary<String> part =
+        Arbitraries.oneOf(
+            Combinators.combine(
+                    Arbitraries.of("==", "!=", "<", "<=", ">", ">="), Arbitraries.of(-1, 0, 1, 7))
+                .as((op, n) -> "i " + op + " " + n),
+            Combinators.combine(Arbitraries.of("==", "!="), Arbitraries.of("a", "ab", "ERROR"))
+                .as((op, s) -> "s " + op + " '" + s + "'"),
+            Arbitraries.of("i in [0, 7]", "s in ['a', 'zé']", "2 > i"));
+    return part.list().ofMinSize(2).ofMaxSize(4).map(parts -> String.join(" && ", parts));
   }
 
   @Property(tries = 3000)
