@@ -27,7 +27,8 @@ import picocli.CommandLine.Spec;
       TallyCommand.class,
       DeadCommand.class,
       QueueCommand.class,
-      SqlCommand.class
+      SqlCommand.class,
+      SchemaCommand.class
     },
     footer = {
       "",

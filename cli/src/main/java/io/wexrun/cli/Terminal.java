@@ -85,6 +85,13 @@ final class Terminal {
     flush();
   }
 
+  /** Writes a value as JSON on many lines. */
+  void pretty(Object value) {
+    JsonMapper mapper = JsonMapper.builder().enable(SerializationFeature.INDENT_OUTPUT).build();
+    out.println(mapper.writeValueAsString(value));
+    flush();
+  }
+
   /** Writes a JSON object with two members, in this order. */
   void json(String name, Object value, String otherName, Object otherValue) {
     Map<String, Object> members = new LinkedHashMap<>();

@@ -6,6 +6,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Type;
+import io.wexrun.core.step.Form;
 import io.wexrun.core.step.ParseStep;
 import io.wexrun.core.step.Rejects;
 import io.wexrun.core.step.Step;
@@ -30,6 +31,17 @@ public final class AvroKind implements StepKind {
   @Override
   public String name() {
     return "avro";
+  }
+
+  @Override
+  public Form form() {
+    return Form.keys(
+            Form.with(
+                "schema", Form.text(),
+                "encoding", Form.word("binary", "single-object"),
+                "from", Form.text().about("the field to read, if it is not the raw record")),
+            "schema")
+        .about("one Avro datum");
   }
 
   @Override

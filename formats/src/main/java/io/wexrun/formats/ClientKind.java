@@ -6,6 +6,7 @@ import io.wexrun.core.batch.Vector;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
+import io.wexrun.core.step.Form;
 import io.wexrun.core.step.Rejects;
 import io.wexrun.core.step.Step;
 import io.wexrun.core.step.StepContext;
@@ -39,6 +40,18 @@ public final class ClientKind implements StepKind {
   @Override
   public String name() {
     return "client";
+  }
+
+  @Override
+  public Form form() {
+    return Form.either(
+            Form.text(),
+            Form.keys(
+                Form.with(
+                    "from", Form.text(),
+                    "add", Form.map(Form.word(PARTS.toArray(String[]::new)))),
+                "from"))
+        .about("what a user agent text tells of the client");
   }
 
   @Override

@@ -13,6 +13,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
+import io.wexrun.core.step.Form;
 import io.wexrun.core.step.ParseStep;
 import io.wexrun.core.step.Rejects;
 import io.wexrun.core.step.Step;
@@ -35,6 +36,19 @@ public final class ProtobufKind implements StepKind {
   @Override
   public String name() {
     return "protobuf";
+  }
+
+  @Override
+  public Form form() {
+    return Form.keys(
+            Form.with(
+                "descriptors", Form.text(),
+                "message", Form.text(),
+                "names", Form.word("as-written", "snake"),
+                "from", Form.text().about("the field to read, if it is not the raw record")),
+            "descriptors",
+            "message")
+        .about("one Protocol Buffers message");
   }
 
   @Override

@@ -25,7 +25,7 @@ final class Checker {
   /** The key of the intake that reads a queue, which every workspace can. */
   static final String QUEUE = "queue";
 
-  private static final List<String> QUEUE_KEYS = List.of(QUEUE, "start", "longest");
+  static final List<String> QUEUE_KEYS = List.of(QUEUE, "start", "longest");
 
   private final java.nio.file.Path folder;
   private final WorkspaceDefinition definition;

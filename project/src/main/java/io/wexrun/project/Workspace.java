@@ -112,6 +112,19 @@ public final class Workspace implements AutoCloseable {
     return new Builder(folder);
   }
 
+  /**
+   * The JSON Schema (draft 2020-12) of the documents in pipeline files, with what the folder's
+   * plugins add.
+   */
+  public static Map<String, Object> pipelineSchema(Path folder) {
+    return FileForms.pipeline(new Connectors(folder));
+  }
+
+  /** The JSON Schema of {@code wexrun.yaml}, like {@link #pipelineSchema}. */
+  public static Map<String, Object> workspaceSchema(Path folder) {
+    return FileForms.workspace(new Connectors(folder));
+  }
+
   /** The folder. */
   public Path folder() {
     return folder;

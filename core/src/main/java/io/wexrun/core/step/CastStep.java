@@ -45,6 +45,20 @@ final class CastStep implements Step {
     }
 
     @Override
+    public Form form() {
+      return Form.map(
+              Form.either(
+                  Form.text(),
+                  Form.keys(
+                      Form.with(
+                          "to", Form.text(),
+                          "else", Form.word("die", "absent"),
+                          "default", Form.text()),
+                      "to")))
+          .about("fields and the types they are read as");
+    }
+
+    @Override
     public List<Step> compile(Written written, StepContext context) {
       List<Step> steps = new ArrayList<>();
       StepContext now = context;

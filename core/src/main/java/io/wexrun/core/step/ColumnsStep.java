@@ -47,6 +47,11 @@ final class ColumnsStep implements Step {
     }
 
     @Override
+    public Form form() {
+      return Form.list(Form.text()).about("the fields that are left, in this order");
+    }
+
+    @Override
     public List<Step> compile(Written written, StepContext context) {
       return List.of(ColumnsStep.of(context.input(), named(written, context)));
     }
@@ -57,6 +62,11 @@ final class ColumnsStep implements Step {
     @Override
     public String name() {
       return "remove";
+    }
+
+    @Override
+    public Form form() {
+      return Form.list(Form.text()).about("the fields that go");
     }
 
     @Override
@@ -79,6 +89,11 @@ final class ColumnsStep implements Step {
     @Override
     public String name() {
       return "rename";
+    }
+
+    @Override
+    public Form form() {
+      return Form.map(Form.text()).about("old names and new ones");
     }
 
     @Override

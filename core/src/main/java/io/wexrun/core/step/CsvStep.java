@@ -58,6 +58,21 @@ final class CsvStep extends ParseStep {
     }
 
     @Override
+    public Form form() {
+      return Form.keys(
+              Form.with(
+                  "columns", Form.list(Form.text()).about("names in order, or: header"),
+                  "fields", Form.specs(),
+                  "separator", Form.text(),
+                  "quote", Form.text(),
+                  "extra", Form.word("reject", "ignore"),
+                  "missing", Form.word("reject", "absent"),
+                  "from", Form.text().about("the field to read, if it is not the raw record")),
+              "columns")
+          .about("separated values (RFC 4180)");
+    }
+
+    @Override
     public List<Step> compile(Written written, StepContext context) {
       int before = written.diagnostics().errors();
       Map<String, Written> entries =

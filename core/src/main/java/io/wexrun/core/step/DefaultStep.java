@@ -31,6 +31,11 @@ final class DefaultStep implements Step {
     }
 
     @Override
+    public Form form() {
+      return Form.map(Form.text()).about("values where fields are absent");
+    }
+
+    @Override
     public List<Step> compile(Written written, StepContext context) {
       List<Step> steps = new ArrayList<>();
       Schema schema = context.input();

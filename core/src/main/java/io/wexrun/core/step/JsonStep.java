@@ -64,6 +64,19 @@ final class JsonStep extends ParseStep {
     }
 
     @Override
+    public Form form() {
+      return Form.keys(
+              Form.with(
+                  "fields",
+                  Form.specs(),
+                  "rest",
+                  Form.text(),
+                  "from",
+                  Form.text().about("the field to read, if it is not the raw record")))
+          .about("one JSON value; fields are members, or stand at a JSONPath");
+    }
+
+    @Override
     public List<Step> compile(Written written, StepContext context) {
       int before = written.diagnostics().errors();
       Map<String, Written> entries = written.entries("json", List.of("fields", "rest", FROM));

@@ -66,6 +66,22 @@ final class LookupStep implements Step {
     }
 
     @Override
+    public Form form() {
+      return Form.keys(
+              Form.with(
+                  "file", Form.text(),
+                  "table", Form.text(),
+                  "equal", Form.map(Form.text()).about("columns that are equal to fields"),
+                  "network", Form.map(Form.text()).about("the column with the network of a field"),
+                  "latest",
+                      Form.map(Form.text()).about("the column with the latest value not after"),
+                  "add", Form.specs(),
+                  "missing", Form.word("keep", "drop", "die")),
+              "add")
+          .about("adds columns from a reference table");
+    }
+
+    @Override
     public List<Step> compile(Written written, StepContext context) {
       int before = written.diagnostics().errors();
       Map<String, Written> entries = written.entries("a lookup", KEYS);

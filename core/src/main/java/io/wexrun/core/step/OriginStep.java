@@ -49,6 +49,12 @@ final class OriginStep implements Step {
     }
 
     @Override
+    public Form form() {
+      return Form.map(Form.word("source", "position", "taken", "raw"))
+          .about("adds where a record comes from");
+    }
+
+    @Override
     public List<Step> compile(Written written, StepContext context) {
       Map<String, Part> parts = new LinkedHashMap<>();
       written

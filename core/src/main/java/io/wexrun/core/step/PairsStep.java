@@ -53,6 +53,18 @@ final class PairsStep extends ParseStep {
     }
 
     @Override
+    public Form form() {
+      return Form.keys(
+              Form.with(
+                  "fields", Form.specs(),
+                  "rest", Form.text(),
+                  "separator", Form.text(),
+                  "assign", Form.text(),
+                  "from", Form.text().about("the field to read, if it is not the raw record")))
+          .about("key=value pairs");
+    }
+
+    @Override
     public List<Step> compile(Written written, StepContext context) {
       int before = written.diagnostics().errors();
       Map<String, Written> entries =

@@ -41,6 +41,22 @@ final class RegexStep extends ParseStep {
     }
 
     @Override
+    public Form form() {
+      return Form.either(
+              Form.text(),
+              Form.keys(
+                  Form.with(
+                      "pattern",
+                      Form.text(),
+                      "fields",
+                      Form.specs(),
+                      "from",
+                      Form.text().about("the field to read, if it is not the raw record")),
+                  "pattern"))
+          .about("a regular expression (RE2 syntax) whose named groups are fields");
+    }
+
+    @Override
     public List<Step> compile(Written written, StepContext context) {
       Map<String, Written> entries =
           written.isMap()

@@ -22,6 +22,11 @@ final class RequireStep implements Step {
     }
 
     @Override
+    public Form form() {
+      return Form.list(Form.text()).about("fields that must be present");
+    }
+
+    @Override
     public List<Step> compile(Written written, StepContext context) {
       int[] places =
           written.items().stream()

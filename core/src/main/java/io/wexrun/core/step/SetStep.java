@@ -27,6 +27,11 @@ final class SetStep implements Step {
     }
 
     @Override
+    public Form form() {
+      return Form.map(Form.text()).about("fields and the CEL expressions that give them");
+    }
+
+    @Override
     public List<Step> compile(Written written, StepContext context) {
       List<Step> steps = new ArrayList<>();
       Schema schema = context.input();

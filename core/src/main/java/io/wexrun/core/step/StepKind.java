@@ -16,4 +16,9 @@ public interface StepKind {
    * are any, the steps are not run, but later steps are still checked against their output.
    */
   List<Step> compile(Written written, StepContext context);
+
+  /** What may be written under the key, for editors; anything, if the kind does not say. */
+  default Form form() {
+    return Form.any();
+  }
 }

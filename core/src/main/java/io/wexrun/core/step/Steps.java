@@ -107,6 +107,13 @@ public final class Steps {
     return List.copyOf(kinds.keySet());
   }
 
+  /** What may be written under each name. */
+  public Map<String, Form> forms() {
+    Map<String, Form> forms = new LinkedHashMap<>();
+    kinds.forEach((name, kind) -> forms.put(name, kind.form()));
+    return forms;
+  }
+
   /** The steps of a definition that stands at {@code path}; mistakes go to the diagnostics. */
   public List<Step> compile(
       StepDefinition definition, StepContext context, Path path, Diagnostics diagnostics) {

@@ -19,6 +19,23 @@ final class SyslogKind implements StepKind {
   }
 
   @Override
+  public Form form() {
+    return Form.either(
+            Form.keys(
+                Form.with(
+                    "fields",
+                    Form.specs(),
+                    "year",
+                    Form.text(),
+                    "zone",
+                    Form.text(),
+                    "from",
+                    Form.text().about("the field to read, if it is not the raw record"))),
+            Form.text())
+        .about("syslog messages of RFC 5424 and RFC 3164");
+  }
+
+  @Override
   public List<Step> compile(Written written, StepContext context) {
     int before = written.diagnostics().errors();
     Map<String, Written> entries =

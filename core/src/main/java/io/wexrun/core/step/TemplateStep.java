@@ -31,6 +31,20 @@ final class TemplateStep extends ParseStep {
     }
 
     @Override
+    public Form form() {
+      return Form.either(
+              Form.list(Form.text()),
+              Form.keys(
+                  Form.with(
+                      "lines",
+                      Form.list(Form.text()),
+                      "from",
+                      Form.text().about("the field to read, if it is not the raw record")),
+                  "lines"))
+          .about("layouts of text lines; the first that fits takes the record");
+    }
+
+    @Override
     public List<Step> compile(Written written, StepContext context) {
       Map<String, Written> entries =
           written.isMap()

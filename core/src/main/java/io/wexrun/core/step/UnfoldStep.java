@@ -59,6 +59,20 @@ final class UnfoldStep implements Step {
     }
 
     @Override
+    public Form form() {
+      return Form.either(
+              Form.text(),
+              Form.keys(
+                  Form.with(
+                      "field", Form.text(),
+                      "fields", Form.specs(),
+                      "rest", Form.text(),
+                      "empty", Form.word("keep", "drop")),
+                  "field"))
+          .about("a row for each element of a list or JSON array");
+    }
+
+    @Override
     public List<Step> compile(Written written, StepContext context) {
       int before = written.diagnostics().errors();
       Map<String, Written> entries =

@@ -45,6 +45,12 @@ final class UnwrapStep implements Step {
     }
 
     @Override
+    public Form form() {
+      return Form.map(Form.list(Form.word("base64", "base64url", "gzip", BYTES)))
+          .about("takes fields out of wrappings, the outermost first");
+    }
+
+    @Override
     public List<Step> compile(Written written, StepContext context) {
       List<Step> steps = new ArrayList<>();
       Schema schema = context.input();

@@ -1,0 +1,134 @@
+package io.wexrun.project;
+
+import io.wexrun.core.pipeline.Others;
+import io.wexrun.core.step.Form;
+import io.wexrun.core.step.Steps;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+
+/** What may be written in the files of a workspace, as JSON Schemas. */
+final class FileForms {
+  private FileForms() {}
+
+  /** Of a document in {@code pipelines/*.yaml}. */
+  static Map<String, Object> pipeline(Connectors connectors) {
+    Form route =
+        Form.keys(
+            Form.with(
+                "when", Form.text().about("a CEL condition; without it, every record"),
+                "to", Form.list(Form.text()).about("tables and queues, or dead, or drop"),
+                "key", Form.text().about("for queues: a pattern whose first group is the key"),
+                "otherwise", Form.list(Form.text()).about("what no entry before took")));
+    Form shape = reference("shape");
+    Form routes = reference("route");
+    Form kind =
+        Form.keys(
+            Form.with(
+                "has", Form.list(Form.text()).about("fields that only this kind has"),
+                "where", Form.map(Form.list(Form.text())).about("fields and their values"),
+                "when", Form.text().about("a CEL condition"),
+                "shape", shape,
+                "to", Form.list(Form.text()),
+                "route", routes));
+    Form parameter =
+        Form.keys(
+            Form.with(
+                "type", Form.word("text", "int", "double", "bool", "list", "map"),
+                "default", Form.any(),
+                "pattern", Form.text().about("what the whole value matches (RE2 syntax)"),
+                "about", Form.text()));
+    Form whole =
+        Form.keys(
+            Form.with(
+                "pipeline", Form.text().about("its name"),
+                "about", Form.text().about("what it is for"),
+                "parameters", Form.map(parameter).about("values that come when it is run"),
+                "patterns", Form.map(Form.text()).about("names of regular expressions"),
+                "intake", intakes(connectors),
+                "shape", shape,
+                "route", routes,
+                "kinds", Form.either(Form.map(kind), Form.text()),
+                "others", word(Others.values()),
+                "flush",
+                    Form.keys(
+                        Form.with("rows", Form.text(), "size", Form.text(), "age", Form.text())),
+                "cases", Form.list(Form.map(Form.any()))),
+            "pipeline",
+            "intake");
+    Map<String, Object> shared = new LinkedHashMap<>();
+    shared.put("shape", Form.list(reference("step")).about("steps, in order").schema());
+    shared.put("step", steps(connectors.steps()).schema());
+    shared.put(
+        "route",
+        Form.list(reference("entry"))
+            .about("the first entry whose condition holds takes the record")
+            .schema());
+    shared.put("entry", route.schema());
+    Map<String, Object> schema = document("A pipeline of a Wexrun workspace", whole);
+    schema.put("$defs", shared);
+    return schema;
+  }
+
+  /** Of {@code wexrun.yaml}. */
+  static Map<String, Object> workspace(Connectors connectors) {
+    List<Form> stores = new ArrayList<>();
+    connectors.stores().forEach((kind, store) -> stores.add(settings(kind, store.keys())));
+    Form queue = Form.either(Form.keys(Form.with("partitions", Form.text())), Form.text());
+    Form column =
+        Form.either(Form.text(), Form.map(Form.any()))
+            .about("a type, then 'required' or 'default VALUE'; a mapping is a struct");
+    Form table =
+        Form.keys(
+            Form.with("in", Form.text().about("the store"), "columns", Form.map(column)),
+            "in",
+            "columns");
+    Form whole =
+        Form.keys(
+            Form.with(
+                "workspace", Form.text(),
+                "stores", Form.map(Form.either(stores.toArray(Form[]::new))),
+                "queues", Form.map(queue),
+                "tables", Form.map(table)));
+    return document("A Wexrun workspace", whole);
+  }
+
+  private static Map<String, Object> document(String title, Form form) {
+    Map<String, Object> schema = new LinkedHashMap<>();
+    schema.put("$schema", "https://json-schema.org/draft/2020-12/schema");
+    schema.put("title", title);
+    schema.putAll(form.schema());
+    return schema;
+  }
+
+  private static Form reference(String name) {
+    return new Form(Map.of("$ref", "#/$defs/" + name));
+  }
+
+  private static Form word(Object... values) {
+    return Form.word(List.of(values).stream().map(Object::toString).toArray(String[]::new));
+  }
+
+  private static Form intakes(Connectors connectors) {
+    List<Form> intakes = new ArrayList<>();
+    connectors.intakes().forEach((kind, intake) -> intakes.add(settings(kind, intake.keys())));
+    intakes.add(settings(Checker.QUEUE, Checker.QUEUE_KEYS));
+    return Form.either(intakes.toArray(Form[]::new)).about("where records come from");
+  }
+
+  private static Form settings(String kind, List<String> keys) {
+    Map<String, Form> forms = new LinkedHashMap<>();
+    keys.forEach(key -> forms.put(key, Form.any()));
+    return Form.keys(forms, kind);
+  }
+
+  /** A step has one key. */
+  private static Form steps(Steps steps) {
+    Map<String, Object> schema =
+        new LinkedHashMap<>(Form.keys(new LinkedHashMap<>(steps.forms())).schema());
+    schema.put("minProperties", 1);
+    schema.put("maxProperties", 1);
+    return new Form(schema);
+  }
+}
