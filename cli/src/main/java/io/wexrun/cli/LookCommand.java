@@ -1,9 +1,11 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.connect.ReferenceReader;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.look.FieldLook;
 import io.wexrun.core.look.Look;
 import io.wexrun.core.look.Looker;
+import io.wexrun.core.reference.ReferenceTable;
 import io.wexrun.project.Drafts;
 import io.wexrun.project.Workspace;
 import java.io.IOException;
@@ -18,6 +20,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
+import java.util.ServiceLoader;
 import java.util.concurrent.Callable;
 import java.util.zip.GZIPInputStream;
 import picocli.CommandLine;
@@ -44,6 +47,11 @@ final class LookCommand implements Callable<Integer> {
   private static final int SHOWN = 60;
   private static final int WIDTH = 110;
   private static final int KILOBYTE = 1024;
+  private static final int SAMPLE_ROWS = 100_000;
+
+  /** Files that hold tables, with the ending that their names have. */
+  private static final Map<String, String> TABLES =
+      Map.of("a Parquet file", ".parquet", "an Avro file", ".avro");
 
   private final Terminal terminal;
 
@@ -84,6 +92,9 @@ final class LookCommand implements Callable<Integer> {
     }
     byte[] data = read();
     String binary = binary(data);
+    if (TABLES.containsKey(binary) && files.size() == 1 && !files.get(0).equals("-")) {
+      return lookAtTable(binary);
+    }
     if (!binary.isEmpty()) {
       terminal.out.println(binary + ", which has no lines to look at");
       terminal.flush();
@@ -101,6 +112,40 @@ final class LookCommand implements Callable<Integer> {
       show(look);
     }
     return draft == null ? ExitCode.DONE : draft(look, year);
+  }
+
+  /** Looks at a file that holds a table. */
+  private int lookAtTable(String what) {
+    Path file = Path.of(files.get(0));
+    ReferenceReader reader =
+        ServiceLoader.load(ReferenceReader.class).stream()
+            .map(ServiceLoader.Provider::get)
+            .filter(r -> r.endings().contains(TABLES.get(what)))
+            .findFirst()
+            .orElseThrow();
+    ReferenceTable table = reader.read(file, file.toString(), SAMPLE_ROWS);
+    List<FieldLook> fields = Looker.at(table);
+    int rows = table.rows().size();
+    if (draft != null) {
+      throw new OutsideException(
+          "pipelines do not follow "
+              + what.replaceFirst("an? ", "")
+              + "s: 'lookup' reads one as a reference table");
+    }
+    if (workspaceOption.json()) {
+      terminal.json(
+          Map.of("format", TABLES.get(what).substring(1), "records", rows, "fields", fields));
+      return ExitCode.DONE;
+    }
+    terminal.out.println(
+        terminal.style(Terminal.Style.PLACE, what)
+            + ": "
+            + Terminal.count(rows)
+            + (rows == SAMPLE_ROWS ? " rows looked at, there may be more" : " rows"));
+    terminal.out.println();
+    show(fields, rows);
+    terminal.flush();
+    return ExitCode.DONE;
   }
 
   private byte[] read() throws IOException {
@@ -194,9 +239,19 @@ final class LookCommand implements Callable<Integer> {
       terminal.table(List.of("lines", "template"), List.of(true, false), rows);
       terminal.out.println();
     }
+    show(look.fields(), look.fits());
+    if (!look.misfits().isEmpty()) {
+      terminal.out.println();
+      terminal.out.println(terminal.style(Terminal.Style.WARNING, "cannot be read, for example"));
+      look.misfits().forEach(this::show);
+    }
+    terminal.flush();
+  }
+
+  private void show(List<FieldLook> fields, long records) {
     List<List<String>> rows = new ArrayList<>();
-    for (FieldLook field : look.fields()) {
-      long percent = Math.round(100.0 * field.present() / Math.max(1, look.fits()));
+    for (FieldLook field : fields) {
+      long percent = Math.round(100.0 * field.present() / Math.max(1, records));
       String distinct =
           field.distinct() >= FieldLook.MOST_DISTINCT ? "many" : "" + field.distinct();
       List<String> examples = field.examples().stream().map(e -> Terminal.brief(e, 28)).toList();
@@ -212,12 +267,6 @@ final class LookCommand implements Callable<Integer> {
         List.of("field", "type", "present", "distinct", "examples"),
         List.of(false, false, true, true, false),
         rows);
-    if (!look.misfits().isEmpty()) {
-      terminal.out.println();
-      terminal.out.println(terminal.style(Terminal.Style.WARNING, "cannot be read, for example"));
-      look.misfits().forEach(this::show);
-    }
-    terminal.flush();
   }
 
   private void show(Look.Misfit misfit) {

@@ -51,8 +51,21 @@ class LookTest {
         .isEqualTo(3000);
     assertThat(here.run("look", "gates.gz", "--draft", "g").err()).contains("unpack");
     Files.write(folder.resolve("x.parquet"), new byte[] {'P', 'A', 'R', '1', 0});
-    assertThat(here.run("look", "x.parquet").out()).startsWith("a Parquet file");
+    Result broken = here.run("look", "x.parquet");
+    assertThat(broken.exit()).isEqualTo(3);
+    assertThat(broken.err()).contains("cannot read x.parquet");
     assertThat(here.run("look", "none").exit()).isEqualTo(3);
+  }
+
+  @Test
+  void aParquetFileIsLookedAtAsATable() throws IOException {
+    Wexrun here = Wexrun.in(folder);
+    Files.writeString(folder.resolve("wexrun.yaml"), "stores: {w: {duckdb: w.db}}\n");
+    here.run("sql", "copy (select i as n, 'x' || i as s from range(5) t(i)) to 't.parquet'");
+    assertThat(here.run("look", "t.parquet").out())
+        .startsWith("a Parquet file: 5 rows")
+        .containsPattern("n +int +100 % +5 +0 \\| 1 \\| 2");
+    assertThat(here.run("look", "t.parquet", "--draft", "x").err()).contains("reference table");
   }
 
   @Test

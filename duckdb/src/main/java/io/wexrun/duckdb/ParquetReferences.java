@@ -20,12 +20,12 @@ public final class ParquetReferences implements ReferenceReader {
   }
 
   @Override
-  public ReferenceTable read(Path file, String name) {
+  public ReferenceTable read(Path file, String name, long most) {
     try (Connection connection = DriverManager.getConnection("jdbc:duckdb:");
         Statement statement = connection.createStatement();
         ResultSet found =
             statement.executeQuery(
-                "select * from read_parquet(" + Sql.text(file.toString()) + ")")) {
+                "select * from read_parquet(" + Sql.text(file.toString()) + ") limit " + most)) {
       List<String> columns = new ArrayList<>();
       for (int i = 1; i <= found.getMetaData().getColumnCount(); i++) {
         columns.add(found.getMetaData().getColumnName(i));

@@ -14,6 +14,7 @@ import io.wexrun.core.batch.Vectors;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.reference.ReferenceTable;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
@@ -335,5 +336,24 @@ class DuckDbStoreTest extends TargetContract {
         .containsExactly("1", "y", "null", "2.50", "null");
     assertThat(store.compare(Table.in("warehouse", "other").column("a", Scalar.INT).build()))
         .isEmpty();
+  }
+
+  @Test
+  void aParquetFileIsAReferenceTable(@TempDir Path other) {
+    Path file = other.resolve("fares.parquet");
+    store.query(
+        "copy (select * from (values ('day', 7.5, date '2026-05-01', [1, 2]), ('ride', null, null,"
+            + " null)) t(product, price, since, zones)) to '"
+            + file
+            + "' (format parquet)");
+    ParquetReferences reader = new ParquetReferences();
+    ReferenceTable table = reader.read(file, "fares.parquet");
+    assertThat(table.columns()).containsExactly("product", "price", "since", "zones");
+    assertThat(table.rows().get(0)).containsExactly("day", "7.5", "2026-05-01", "[1, 2]");
+    assertThat(table.rows().get(1)).containsExactly("ride", null, null, null);
+    assertThat(reader.read(file, "fares.parquet", 1).rows()).hasSize(1);
+    assertThatThrownBy(() -> reader.read(other.resolve("none.parquet"), "none.parquet"))
+        .isInstanceOf(OutsideException.class)
+        .hasMessageStartingWith("cannot read none.parquet");
   }
 }

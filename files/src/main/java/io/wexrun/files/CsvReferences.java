@@ -23,7 +23,7 @@ public final class CsvReferences implements ReferenceReader {
   }
 
   @Override
-  public ReferenceTable read(Path file, String name) {
+  public ReferenceTable read(Path file, String name, long most) {
     List<String> columns = List.of();
     List<List<String>> rows = new ArrayList<>();
     try (CsvReader<CsvRecord> reader =
@@ -33,6 +33,9 @@ public final class CsvReferences implements ReferenceReader {
             .allowExtraFields(true)
             .ofCsvRecord(file)) {
       for (CsvRecord line : reader) {
+        if (rows.size() >= most) {
+          break;
+        }
         if (columns.isEmpty()) {
           columns = line.getFields();
         } else if (line.getFieldCount() != columns.size()) {

@@ -32,14 +32,14 @@ public final class NdjsonReferences implements ReferenceReader {
   }
 
   @Override
-  public ReferenceTable read(Path file, String name) {
+  public ReferenceTable read(Path file, String name, long most) {
     Map<String, Integer> columns = new LinkedHashMap<>();
     List<List<String>> rows = new ArrayList<>();
     int number = 0;
     try {
       for (String line : Files.readAllLines(file)) {
         number++;
-        if (!line.isBlank()) {
+        if (!line.isBlank() && rows.size() < most) {
           rows.add(row(MAPPER.readTree(line), columns, name + ":" + number));
         }
       }

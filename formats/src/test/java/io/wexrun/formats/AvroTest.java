@@ -1,13 +1,18 @@
 package io.wexrun.formats;
 
 import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.StepDefinition;
+import io.wexrun.core.reference.ReferenceTable;
 import java.io.ByteArrayOutputStream;
 import java.io.IOException;
 import java.math.BigDecimal;
 import java.nio.ByteBuffer;
 import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
@@ -19,6 +24,7 @@ import net.jqwik.api.Property;
 import org.apache.avro.Conversions;
 import org.apache.avro.LogicalTypes;
 import org.apache.avro.Schema;
+import org.apache.avro.file.DataFileWriter;
 import org.apache.avro.generic.GenericData;
 import org.apache.avro.generic.GenericDatumWriter;
 import org.apache.avro.generic.GenericRecord;
@@ -26,6 +32,7 @@ import org.apache.avro.io.BinaryEncoder;
 import org.apache.avro.io.EncoderFactory;
 import org.apache.avro.message.BinaryMessageEncoder;
 import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
 
@@ -168,5 +175,36 @@ class AvroTest {
         .first()
         .asString()
         .startsWith(mistake);
+  }
+
+  @Test
+  void anAvroFileIsAReferenceTable(@TempDir Path folder) throws IOException {
+    Path file = folder.resolve("readings.avro");
+    List<Sample> samples = new ArrayList<>();
+    try (DataFileWriter<GenericRecord> writer =
+        new DataFileWriter<>(new GenericDatumWriter<GenericRecord>(PARSED))) {
+      writer.create(PARSED, file.toFile());
+      SplittableRandom random = new SplittableRandom(3);
+      for (int i = 0; i < 20; i++) {
+        samples.add(sample(random));
+        writer.append(samples.get(i).record);
+      }
+    }
+    AvroReferences reader = new AvroReferences();
+    ReferenceTable table = reader.read(file, "readings.avro");
+    assertThat(table.columns()).startsWith("i", "l", "x");
+    assertThat(table.rows()).hasSize(20);
+    for (int i = 0; i < 20; i++) {
+      String row = samples.get(i).row;
+      for (String column : List.of("i", "s", "state", "at", "day", "price")) {
+        String value = table.rows().get(i).get(table.columns().indexOf(column));
+        assertThat(row).contains(column + "=" + value);
+      }
+    }
+    assertThat(reader.read(file, "readings.avro", 5).rows()).hasSize(5);
+    Files.writeString(file, "no Avro");
+    assertThatThrownBy(() -> reader.read(file, "readings.avro"))
+        .isInstanceOf(OutsideException.class)
+        .hasMessageStartingWith("cannot read readings.avro");
   }
 }

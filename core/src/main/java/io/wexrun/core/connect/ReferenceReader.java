@@ -13,8 +13,14 @@ public interface ReferenceReader {
    * Reads a file.
    *
    * @param name what the file is called in messages
+   * @param most how many rows at most
    * @throws io.wexrun.core.diagnose.OutsideException if it cannot be read; the message names the
    *     file, and the place if it is one place that is wrong
    */
-  ReferenceTable read(Path file, String name);
+  ReferenceTable read(Path file, String name, long most);
+
+  /** Reads a whole file. */
+  default ReferenceTable read(Path file, String name) {
+    return read(file, name, Long.MAX_VALUE);
+  }
 }

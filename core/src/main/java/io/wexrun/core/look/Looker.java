@@ -8,6 +8,7 @@ import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.StepDefinition;
+import io.wexrun.core.reference.ReferenceTable;
 import io.wexrun.core.shape.Shaped;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.shape.Trial;
@@ -44,6 +45,24 @@ public final class Looker {
   public static Look at(byte[] sample, int year) {
     String text = new String(sample, StandardCharsets.UTF_8);
     return new Looker(text.lines().filter(line -> !line.isBlank()).toList()).look(year);
+  }
+
+  /** Looks at the rows of a table, such as of a Parquet file. */
+  public static List<FieldLook> at(ReferenceTable table) {
+    List<FieldLook> fields = new ArrayList<>();
+    for (int column = 0; column < table.columns().size(); column++) {
+      Guess guess = new Guess();
+      for (List<String> row : table.rows()) {
+        String value = row.get(column);
+        if (value != null && (value.startsWith("{") || value.startsWith("["))) {
+          guess.addJson(value);
+        } else if (value != null) {
+          guess.add(value);
+        }
+      }
+      fields.add(guess.look(table.columns().get(column), "", false));
+    }
+    return fields;
   }
 
   private Look look(int year) {
