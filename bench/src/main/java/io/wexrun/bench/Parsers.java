@@ -1,27 +1,44 @@
 package io.wexrun.bench;
 
+import com.google.protobuf.CodedInputStream;
+import com.google.protobuf.DescriptorProtos.FileDescriptorProto;
+import com.google.protobuf.DescriptorProtos.FileDescriptorSet;
+import com.google.protobuf.Descriptors.Descriptor;
+import com.google.protobuf.Descriptors.FieldDescriptor;
+import com.google.protobuf.Descriptors.FileDescriptor;
+import com.google.protobuf.DynamicMessage;
 import io.wexrun.cli.demo.Feed;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.Delimited;
 import io.wexrun.core.intake.Lines;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.StepDefinition;
+import io.wexrun.core.reference.ReferenceTable;
+import io.wexrun.core.reference.References;
 import io.wexrun.core.shape.Shaped;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.step.Steps;
 import java.io.ByteArrayOutputStream;
+import java.io.IOException;
+import java.io.InputStream;
 import java.nio.charset.StandardCharsets;
 import java.time.LocalDateTime;
+import java.time.OffsetDateTime;
 import java.time.ZoneOffset;
 import java.time.format.DateTimeFormatter;
+import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.concurrent.TimeUnit;
+import java.util.function.Supplier;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
 import org.openjdk.jmh.annotations.Benchmark;
 import org.openjdk.jmh.annotations.BenchmarkMode;
 import org.openjdk.jmh.annotations.Mode;
@@ -53,12 +70,40 @@ public class Parsers {
   private Shaper json;
   private Shaper csv;
   private Shaper pair;
+  private static final String LINE =
+      "^(?<time>\\S+) (?<gate>[^/]+)/(?<stop>\\S+) (?<level>[A-Z]+) (?<event>\\w+) card=(?<card>\\w+)"
+          + " result=(?<result>\\w+) ms=(?<ms>\\d+) \"(?<note>[^\"]*)\"$";
+
+  private final Pattern line = Pattern.compile(LINE);
+  private Block gates;
+  private Block readings;
+  private Shaper regex;
+  private Shaper protobuf;
+  private Descriptor reading;
 
   /** Makes the records and the shapers. */
   @Setup
   public void prepare() throws Exception {
     messages = block(Feed.Kind.VEHICLES);
     rows = block(Feed.Kind.TICKETS);
+    gates = block(Feed.Kind.GATES);
+    byte[] binary = block(Feed.Kind.SUBSTATIONS).data();
+    readings =
+        new Block(
+            new SourcePartition("x"), 0, binary.length, binary, binary.length, Delimited.VARINT);
+    byte[] descriptors;
+    try (InputStream in = Parsers.class.getResourceAsStream("/demo/schemas/substations.desc")) {
+      descriptors = in.readAllBytes();
+    }
+    regex =
+        shaper(
+            "regex", Map.of("pattern", LINE, "fields", Map.of("time", "timestamp", "ms", "int")));
+    protobuf =
+        shaper(
+            "protobuf",
+            Map.of("descriptors", "x", "message", "ostrel.power.Reading"),
+            Steps.ours().with(new Schemas(descriptors)));
+    reading = descriptor(descriptors);
     StringBuilder text = new StringBuilder();
     for (int i = 0; i < RECORDS; i++) {
       text.append("gate=gate-").append(i % 48).append(" level=INFO ms=").append(i % 900);
@@ -82,7 +127,7 @@ public class Parsers {
             "csv",
             Map.of(
                 "columns",
-                List.of("sale", "time", "machine", "product", "price", "paid"),
+                List.of("sale", "time", "machine", "product", "price", "paid", "address"),
                 "separator",
                 ";",
                 "fields",
@@ -99,6 +144,32 @@ public class Parsers {
                     "gate", "text", "level", "text", "ms", "int", "card", "text", "note", "text")));
   }
 
+  private static Descriptor descriptor(byte[] set) throws Exception {
+    List<FileDescriptor> known = new ArrayList<>();
+    for (FileDescriptorProto file : FileDescriptorSet.parseFrom(set).getFileList()) {
+      known.add(FileDescriptor.buildFrom(file, known.toArray(FileDescriptor[]::new)));
+    }
+    return known.get(known.size() - 1).findMessageTypeByName("Reading");
+  }
+
+  /** One schema, whatever its name. */
+  private record Schemas(byte[] schema) implements References {
+    @Override
+    public Supplier<ReferenceTable> file(String name) {
+      throw new IllegalStateException("no step looks up");
+    }
+
+    @Override
+    public Supplier<ReferenceTable> table(String name) {
+      throw new IllegalStateException("no step looks up");
+    }
+
+    @Override
+    public byte[] bytes(String name) {
+      return schema;
+    }
+  }
+
   private static Block block(Feed.Kind kind) throws java.io.IOException {
     ByteArrayOutputStream out = new ByteArrayOutputStream();
     Feed feed = kind.feed(5, 0);
@@ -113,6 +184,10 @@ public class Parsers {
   }
 
   private static Shaper shaper(String kind, Object value) {
+    return shaper(kind, value, Steps.ours());
+  }
+
+  private static Shaper shaper(String kind, Object value, Steps steps) {
     Pipeline pipeline =
         Pipeline.named("p")
             .intake(Settings.of("lines", ""))
@@ -120,8 +195,7 @@ public class Parsers {
             .route(Route.otherwiseDrop())
             .build();
     Diagnostics diagnostics = Diagnostics.of("parsers");
-    Shaper shaper =
-        Shaper.compile(pipeline, Steps.ours(), n -> Optional.empty(), List.of(), diagnostics);
+    Shaper shaper = Shaper.compile(pipeline, steps, n -> Optional.empty(), List.of(), diagnostics);
     diagnostics.orThrow();
     return shaper;
   }
@@ -190,6 +264,59 @@ public class Parsers {
       }
       hole.consume(Integer.parseInt(map.get("ms")));
       hole.consume(map);
+    }
+  }
+
+  /** Lines by the step for regular expressions. */
+  @Benchmark
+  @OperationsPerInvocation(RECORDS)
+  public Shaped regexShapes() {
+    return regex.shape(gates);
+  }
+
+  /** Lines by the platform's regular expressions. */
+  @Benchmark
+  @OperationsPerInvocation(RECORDS)
+  public void regexByPlatform(Blackhole hole) {
+    for (String text : lines(gates)) {
+      Matcher matcher = line.matcher(text);
+      if (matcher.find()) {
+        hole.consume(OffsetDateTime.parse(matcher.group("time")).toInstant());
+        hole.consume(Integer.parseInt(matcher.group("ms")));
+        for (String group : new String[] {"gate", "stop", "level", "event", "card", "note"}) {
+          hole.consume(matcher.group(group));
+        }
+      }
+    }
+  }
+
+  /** Messages with nested ones by the step. */
+  @Benchmark
+  @OperationsPerInvocation(RECORDS)
+  public Shaped protobufShapes() {
+    return protobuf.shape(readings);
+  }
+
+  /** Messages by the official library, with the same descriptors. */
+  @Benchmark
+  @OperationsPerInvocation(RECORDS)
+  public void protobufByLibrary(Blackhole hole) throws IOException {
+    CodedInputStream in = CodedInputStream.newInstance(readings.data());
+    while (!in.isAtEnd()) {
+      DynamicMessage message = DynamicMessage.parseFrom(reading, in.readByteArray());
+      for (FieldDescriptor field : reading.getFields()) {
+        hole.consume(message.getField(field));
+      }
+    }
+  }
+
+  /** How long the records are: tells records a second from megabytes. */
+  public static void main(String[] args) throws Exception {
+    Parsers parsers = new Parsers();
+    parsers.prepare();
+    for (Block block :
+        List.of(parsers.messages, parsers.rows, parsers.pairs, parsers.gates, parsers.readings)) {
+      System.out.println(block.length() / (double) RECORDS + " bytes a record");
     }
   }
 }
