@@ -12,9 +12,11 @@ import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.Collections;
 import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.OptionalInt;
+import java.util.Set;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
@@ -36,6 +38,9 @@ import picocli.CommandLine.Spec;
       "Example: wexrun check --workspace tram-demo"
     })
 final class CheckCommand implements Callable<Integer> {
+  /** Longer types are cut in the table of fields, and told below it. */
+  private static final int LONGEST_TYPE = 28;
+
   private final Terminal terminal;
 
   @Mixin private WorkspaceOption workspaceOption;
@@ -183,11 +188,21 @@ final class CheckCommand implements Callable<Integer> {
     terminal.out.println();
     terminal.out.println(terminal.style(Terminal.Style.PLACE, title));
     terminal.table(header, Collections.nCopies(header.size(), false), rows);
+    Set<String> told = new LinkedHashSet<>();
+    steps
+        .values()
+        .forEach(
+            schema ->
+                schema.columns().stream()
+                    .filter(c -> c.type().toString().length() > LONGEST_TYPE)
+                    .forEach(c -> told.add(c.name() + " is " + c.type())));
+    told.forEach(terminal.out::println);
   }
 
   /** A type; with a question mark if the value may be absent. */
   private static String told(Column column) {
-    return column.type() + (column.required() ? "" : "?");
+    String type = Terminal.brief(column.type().toString(), LONGEST_TYPE);
+    return type + (column.required() ? "" : "?");
   }
 
   private void tellRowByRow(String pipeline, List<String> parts) {

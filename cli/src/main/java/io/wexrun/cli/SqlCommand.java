@@ -93,9 +93,16 @@ final class SqlCommand implements Callable<Integer> {
     List<List<String>> rows = new ArrayList<>();
     for (List<Object> row : answer.rows()) {
       List<String> cells = new ArrayList<>();
-      row.forEach(v -> cells.add(v == null ? null : Terminal.brief(String.valueOf(v), 200)));
+      row.forEach(value -> cells.add(cell(value)));
       rows.add(cells);
     }
     terminal.table(answer.columns(), answer.numeric(), rows);
+  }
+
+  /** A value on one line; lists and structs as JSON. */
+  private static String cell(Object value) {
+    boolean nested = value instanceof List<?> || value instanceof Map<?, ?>;
+    String text = nested ? Terminal.compact(value) : String.valueOf(value);
+    return value == null ? null : Terminal.brief(text, nested ? 70 : 200);
   }
 }

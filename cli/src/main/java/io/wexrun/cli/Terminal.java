@@ -85,6 +85,11 @@ final class Terminal {
     flush();
   }
 
+  /** A value as JSON on one line. */
+  static String compact(Object value) {
+    return JsonMapper.shared().writeValueAsString(value);
+  }
+
   /** Writes a value as JSON on many lines. */
   void pretty(Object value) {
     JsonMapper mapper = JsonMapper.builder().enable(SerializationFeature.INDENT_OUTPUT).build();

@@ -57,6 +57,7 @@ final class MessageReading {
     Wire wire = new Wire();
     wire.over(data, to);
     int rows = rows(fields, columns);
+    int hint = 0;
     int at = from;
     while (at < to) {
       int place = wire.varint(at);
@@ -68,8 +69,10 @@ final class MessageReading {
       if (end == Wire.FAULT) {
         return broken("field " + (tag >>> 3) + " at byte " + (at - from + 1) + " does not end");
       }
-      int number = find(fields, (int) (tag >>> 3));
+      // Messages are mostly written in the order of their fields: the same one, or the next.
+      int number = find(fields, (int) (tag >>> 3), hint);
       if (number >= 0) {
+        hint = number;
         MessageField field = fields.get(number);
         Vector column = columns.get(number);
         int wanted = wireType(field.kind());
@@ -142,11 +145,15 @@ final class MessageReading {
     return bytes(field, column, all, 0, all.length, depth);
   }
 
-  private static int find(List<MessageField> fields, int number) {
-    for (int i = 0; i < fields.size(); i++) {
-      if (fields.get(i).number() == number) {
-        return i;
+  /** The place of the field with a number, looked for from a place on; -1 if there is none. */
+  private static int find(List<MessageField> fields, int number, int from) {
+    int size = fields.size();
+    int at = from;
+    for (int tried = 0; tried < size; tried++) {
+      if (fields.get(at).number() == number) {
+        return at;
       }
+      at = at + 1 == size ? 0 : at + 1;
     }
     return -1;
   }
@@ -269,7 +276,10 @@ final class MessageReading {
       struct.append();
       return true;
     }
-    // A timestamp or a wrapped value: one column of its own for each member.
+    if (field.single() == Type.Scalar.TIMESTAMP) {
+      return timestamp((LongVector) column, data, from, to, depth);
+    }
+    // A wrapped value: a column of its own for the one member.
     List<Vector> parts =
         field.members().stream()
             .map(m -> io.wexrun.core.batch.Vectors.forType(m.type(), 1))
@@ -277,17 +287,34 @@ final class MessageReading {
     if (!read(field.members(), parts, data, from, to, depth + 1)) {
       return false;
     }
-    if (field.single() == Type.Scalar.TIMESTAMP) {
-      long seconds = ((LongVector) parts.get(0)).get(0);
-      long nanos = ((LongVector) parts.get(1)).get(0);
-      boolean inRange = Math.abs(seconds) < Long.MAX_VALUE / MICROS - 1;
-      if (!inRange || nanos < 0 || nanos >= 1_000_000_000L) {
-        return wrong(seconds + " s and " + nanos + " ns are no instant");
+    column.appendFrom(parts.get(0), 0);
+    return true;
+  }
+
+  /** Adds the instant of a message with seconds (field 1) and nanoseconds (field 2). */
+  private boolean timestamp(LongVector column, byte[] data, int from, int to, int depth) {
+    Wire wire = new Wire();
+    wire.over(data, to);
+    long seconds = 0;
+    int nanos = 0;
+    for (int at = from; at < to; ) {
+      int place = wire.varint(at);
+      long tag = wire.tag();
+      at = place == Wire.FAULT || tag >>> 3 == 0 ? Wire.FAULT : wire.skip(place, tag, depth + 1);
+      if (at == Wire.FAULT) {
+        return broken("a timestamp's field does not end");
       }
-      ((LongVector) column).append(seconds * MICROS + nanos / 1000);
-    } else {
-      column.appendFrom(parts.get(0), 0);
+      if (tag == 1 << 3) {
+        seconds = wire.value();
+      } else if (tag == 2 << 3) {
+        nanos = (int) wire.value();
+      }
     }
+    boolean inRange = Math.abs(seconds) < Long.MAX_VALUE / MICROS - 1;
+    if (!inRange || nanos < 0 || nanos >= 1_000_000_000) {
+      return wrong(seconds + " s and " + nanos + " ns are no instant");
+    }
+    column.append(seconds * MICROS + nanos / 1000);
     return true;
   }
 
