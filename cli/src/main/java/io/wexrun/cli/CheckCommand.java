@@ -82,6 +82,9 @@ final class CheckCommand implements Callable<Integer> {
       } else {
         tell(diagnostics, terminal, terminal.out);
         differences.forEach(this::tell);
+        if (!differences.isEmpty()) {
+          terminal.say(counted(differences.size(), "table") + " otherwise in the store");
+        }
         if (diagnostics.isEmpty() && differences.isEmpty()) {
           terminal.say(
               "nothing wrong: "
