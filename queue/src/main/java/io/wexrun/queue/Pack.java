@@ -15,7 +15,7 @@ import java.util.zip.CRC32C;
  * Magic      --&gt; uint32 0x5758504B ("WXPK")
  * Checksum   --&gt; uint32 CRC-32C (RFC 3720, appendix B.4) of everything behind it
  * Version    --&gt; uint8 1
- * Codec      --&gt; uint8 0 (none)
+ * Codec      --&gt; uint8 0 (none) | 1 (LZ4 block) | 2 (Zstandard)
  * Flags      --&gt; uint16 0
  * Length     --&gt; uint32 bytes of Payload
  * BaseOffset --&gt; int64 position of the first record
@@ -24,7 +24,9 @@ import java.util.zip.CRC32C;
  * FirstTime, LastTime --&gt; int64 milliseconds since 1970-01-01T00:00:00Z
  * Sequence   --&gt; int64 of the producer; a pack whose sequence is not above the last is a repetition
  * Durable    --&gt; int64 position up to which the partition was known to be synced
- * Payload    --&gt; Producer, Record{Count}
+ * Payload    --&gt; Producer, Body
+ * Body       --&gt; Record{Count} if Codec is 0; else RawLength, compressed Record{Count}
+ * RawLength  --&gt; uint32 bytes of Record{Count}
  * Producer   --&gt; UTF-8 text; empty for a producer without a name
  * Record     --&gt; KeyLength, Key, Time, HeaderCount, Header{HeaderCount}, ValueLength, Value
  * KeyLength  --&gt; varint length + 1; 0 for no key
@@ -36,6 +38,7 @@ import java.util.zip.CRC32C;
  * @param length bytes of the payload
  */
 record Pack(
+    Codec codec,
     int length,
     long baseOffset,
     int count,
@@ -61,7 +64,12 @@ record Pack(
   /** Writes the header over the first bytes of {@code pack}, whose payload stands behind it. */
   void write(byte[] pack) {
     ByteBuffer out = ByteBuffer.wrap(pack, 0, bytes());
-    out.putInt(MAGIC).putInt(0).put(VERSION).put((byte) 0).putShort((short) 0).putInt(length);
+    out.putInt(MAGIC)
+        .putInt(0)
+        .put(VERSION)
+        .put((byte) codec.ordinal())
+        .putShort((short) 0)
+        .putInt(length);
     out.putLong(baseOffset).putInt(count).putInt(producerLength);
     out.putLong(firstTime).putLong(lastTime).putLong(sequence).putLong(durable);
     out.putInt(4, checksum(pack, 0, bytes()));
@@ -86,7 +94,7 @@ record Pack(
     if (magic != MAGIC) {
       return Optional.empty();
     }
-    if (version > VERSION || codec != 0) {
+    if (version > VERSION || Codec.of(codec).isEmpty()) {
       throw new OutsideException(
           "a pack has version "
               + version
@@ -94,10 +102,13 @@ record Pack(
               + codec
               + "; this Wexrun reads version "
               + VERSION
-              + " without compression: use a newer Wexrun");
+              + " and codecs 0 to "
+              + (Codec.values().length - 1)
+              + ": use a newer Wexrun");
     }
     Pack pack =
         new Pack(
+            Codec.of(codec).get(),
             in.getInt(),
             in.getLong(),
             in.getInt(),

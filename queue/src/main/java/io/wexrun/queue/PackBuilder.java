@@ -1,5 +1,6 @@
 package io.wexrun.queue;
 
+import java.nio.ByteBuffer;
 import java.nio.charset.StandardCharsets;
 import java.util.Arrays;
 import java.util.Map;
@@ -13,6 +14,8 @@ final class PackBuilder {
   private int count;
   private long firstTime;
   private long lastTime;
+  private Codec codec = Codec.NONE;
+  private long weight;
 
   PackBuilder(String producer, int room) {
     this.producer = producer;
@@ -26,6 +29,7 @@ final class PackBuilder {
     producerLength = name.length;
     bytes(name, 0, name.length);
     count = 0;
+    codec = Codec.NONE;
   }
 
   String producer() {
@@ -34,6 +38,15 @@ final class PackBuilder {
 
   int count() {
     return count;
+  }
+
+  /** Adds to what the pack counts for its producer. */
+  void weigh(int more) {
+    weight += more;
+  }
+
+  long weight() {
+    return weight;
   }
 
   /** Bytes so far, the header included. */
@@ -102,10 +115,27 @@ final class PackBuilder {
     }
   }
 
+  /** Ends the pack, compressed if that makes it smaller; its size is then {@link #bytes()}. */
+  void seal(Codec wanted) {
+    codec = Codec.NONE;
+    int body = Pack.HEADER + producerLength;
+    if (wanted == Codec.NONE) {
+      return;
+    }
+    byte[] compressed = wanted.compress(data, body, length);
+    if (compressed.length + 4 < length - body) {
+      ByteBuffer.wrap(data).putInt(body, length - body);
+      System.arraycopy(compressed, 0, data, body + 4, compressed.length);
+      length = body + 4 + compressed.length;
+      codec = wanted;
+    }
+  }
+
   /** Writes the header; the bytes are then in {@link #data()}. */
   Pack finish(long baseOffset, long sequence, long durable) {
     Pack pack =
         new Pack(
+            codec,
             length - Pack.HEADER,
             baseOffset,
             count,

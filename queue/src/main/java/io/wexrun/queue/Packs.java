@@ -32,18 +32,32 @@ final class Packs {
     int[] starts = new int[(int) (block.end() - block.first())];
     int[] ends = new int[starts.length];
     long[] times = new long[starts.length];
+    // Records that were compressed stand together in an array of their own.
+    boolean own = anyCompressed(block);
+    byte[] all = own ? new byte[block.length() * 3] : data;
+    int filled = 0;
     int count = 0;
     int at = 0;
     while (at < block.length()) {
       Pack pack = checked(block, data, at);
-      Packs packs = new Packs(data, at + Pack.HEADER + pack.producerLength());
+      Packs packs = of(pack, data, at).orElseThrow(() -> damaged(block));
       for (long position = pack.baseOffset(); position < pack.end(); position++) {
         long time = pack.firstTime() + packs.skipToValue();
         int length = (int) packs.varint();
         if (position >= block.first() && position < block.end()) {
+          if (own) {
+            if (filled + length > all.length) {
+              all = Arrays.copyOf(all, Math.max(all.length * 2, filled + length));
+            }
+            System.arraycopy(packs.data, packs.at, all, filled, length);
+            starts[count] = filled;
+            filled += length;
+          } else {
+            starts[count] = packs.at;
+          }
           times[count] = time * 1000;
-          starts[count] = packs.at;
-          ends[count++] = packs.at + length;
+          ends[count] = starts[count] + length;
+          count++;
         }
         packs.at += length;
       }
@@ -51,24 +65,51 @@ final class Packs {
     }
     BitSet odd = new BitSet();
     for (int i = 0; i < count; i++) {
-      if (!Ascii.all(data, starts[i], ends[i])) {
+      if (!Ascii.all(all, starts[i], ends[i])) {
         odd.set(i);
       }
     }
-    return Records.numbered(data, starts, ends, count, block.first(), odd).takenAt(times);
+    return Records.numbered(all, starts, ends, count, block.first(), odd).takenAt(times);
+  }
+
+  private static boolean anyCompressed(Block block) {
+    boolean any = false;
+    for (int at = 0; at < block.length() && !any; ) {
+      Pack pack =
+          Pack.read(block.data(), at, block.length() - at).orElseThrow(() -> damaged(block));
+      any = pack.codec() != Codec.NONE;
+      at += pack.bytes();
+    }
+    return any;
+  }
+
+  /** The records of a pack, at their first; empty if they cannot be decompressed. */
+  private static Optional<Packs> of(Pack pack, byte[] data, int at) {
+    int body = at + Pack.HEADER + pack.producerLength();
+    if (pack.codec() == Codec.NONE) {
+      return Optional.of(new Packs(data, body));
+    }
+    int length = java.nio.ByteBuffer.wrap(data).getInt(body);
+    return pack.codec()
+        .decompress(data, body + 4, at + pack.bytes(), length)
+        .map(raw -> new Packs(raw, 0));
   }
 
   private static Pack checked(Block block, byte[] data, int at) {
     Optional<Pack> pack = Pack.read(data, at, block.length() - at);
     if (pack.isEmpty() || !pack.get().whole(data, at)) {
-      throw new OutsideException(
-          "queue partition "
-              + block.source()
-              + " is damaged near position "
-              + block.first()
-              + ": a pack's checksum is wrong. Nothing was taken from it; restore the file");
+      throw damaged(block);
     }
     return pack.get();
+  }
+
+  private static OutsideException damaged(Block block) {
+    return new OutsideException(
+        "queue partition "
+            + block.source()
+            + " is damaged near position "
+            + block.first()
+            + ": a pack's checksum is wrong. Nothing was taken from it; restore the file");
   }
 
   /** Passes over what stands before the value; how long after the pack's first time it was. */
@@ -100,7 +141,7 @@ final class Packs {
     int at = 0;
     while (at < length) {
       Pack pack = Pack.read(data, at, length - at).orElseThrow();
-      Packs packs = new Packs(data, at + Pack.HEADER + pack.producerLength());
+      Packs packs = of(pack, data, at).orElseThrow();
       for (long position = pack.baseOffset(); position < pack.end(); position++) {
         QueueRecord record = packs.record(partition, position, pack.firstTime());
         if (position >= from) {

@@ -1,49 +1,60 @@
 package io.wexrun.queue;
 
+import io.wexrun.core.diagnose.OutsideException;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.List;
 import java.util.Map;
-import java.util.concurrent.Executors;
-import java.util.concurrent.ScheduledExecutorService;
-import java.util.concurrent.TimeUnit;
+import java.util.UUID;
+import java.util.concurrent.CompletableFuture;
 
 /**
  * Appends records to a queue, many at a time: a pack is written when it is full or when its first
- * record has waited for the linger time. For several threads; records of one thread with one key
- * keep their order.
+ * record has waited for the linger time, by a thread of the producer's own. For several threads;
+ * records of one thread that go to one partition keep their order, and so do those with one key.
  *
- * <p>A record is acknowledged, and readable, when a {@link #flush()} called after its {@code
- * append} returns. A background write that fails throws at the next call.
+ * <p>The future of an append completes with the record's place once it is stored as the queue's
+ * {@link SyncPolicy} asks; and with the failure if it could not be stored, though it was tried
+ * again with growing delays. A pack that is tried again is stored once. A producer holds a bounded
+ * number of bytes: an append waits for room, and then throws {@link QueueFullException}.
  */
 public final class Producer implements AutoCloseable {
   private final Queue queue;
+  private final QueueOptions options;
+  private final String name;
   private final PackBuilder[] builders;
-  private final ScheduledExecutorService linger;
+  private final List<List<CompletableFuture<Appended>>> waiting = new ArrayList<>();
+  private final long[] sequences;
+  private final long[] firstWaits;
+  private final PackWriter writer;
   private int nextPartition;
-  private boolean scheduled;
-  private RuntimeException failure;
+  private long held;
+  private long appended;
+  private Boolean numbered;
+  private boolean closed;
 
-  Producer(Queue queue) {
+  Producer(Queue queue, String named) {
     this.queue = queue;
+    this.options = queue.options();
+    this.name = named.isEmpty() ? Log.PASSING + UUID.randomUUID() : named;
     this.builders = new PackBuilder[queue.partitions()];
+    this.sequences = new long[builders.length];
+    this.firstWaits = new long[builders.length];
     for (int i = 0; i < builders.length; i++) {
-      builders[i] = new PackBuilder("", 4096);
+      waiting.add(new ArrayList<>());
+      sequences[i] = Math.max(-1, queue.partition(i).sequence(name));
     }
-    this.linger =
-        Executors.newSingleThreadScheduledExecutor(
-            work -> {
-              Thread thread = new Thread(work, "wexrun-linger-" + queue.name());
-              thread.setDaemon(true);
-              return thread;
-            });
+    this.writer = new PackWriter(queue, this);
   }
 
   /** Appends a record without a key; the partitions take turns. */
-  public void append(byte[] value) {
-    append(null, Map.of(), value);
+  public CompletableFuture<Appended> append(byte[] value) {
+    return append(QueueMessage.of(value));
   }
 
   /** Appends a record; those with equal keys go to one partition, in order. */
-  public void append(byte[] key, byte[] value) {
-    append(key, Map.of(), value);
+  public CompletableFuture<Appended> append(byte[] key, byte[] value) {
+    return append(QueueMessage.of(value).key(key));
   }
 
   /**
@@ -51,66 +62,235 @@ public final class Producer implements AutoCloseable {
    *
    * @param key null for none
    * @param headers names to values
-   * @throws io.wexrun.core.diagnose.OutsideException if the disk fails
    */
-  public synchronized void append(byte[] key, Map<String, String> headers, byte[] value) {
-    throwFailure();
-    int partition = nextPartition;
-    if (key == null) {
-      nextPartition = (nextPartition + 1) % builders.length;
-    } else {
-      partition = Placement.byKey(key, 0, key.length, builders.length);
+  public CompletableFuture<Appended> append(byte[] key, Map<String, String> headers, byte[] value) {
+    QueueMessage message = QueueMessage.of(value);
+    for (Map.Entry<String, String> header : headers.entrySet()) {
+      message = message.header(header.getKey(), header.getValue());
     }
+    return append(key == null ? message : message.key(key));
+  }
+
+  /**
+   * Appends a record.
+   *
+   * @throws IllegalArgumentException if the record is longer than the queue takes, or its partition
+   *     is none; nothing was taken then
+   * @throws QueueFullException if there was no room within the producer's patience
+   */
+  public CompletableFuture<Appended> append(QueueMessage message) {
+    byte[] key = message.key().orElse(null);
+    int size = message.value().length + (key == null ? 0 : key.length) + 16;
+    for (Map.Entry<String, String> header : message.headers().entrySet()) {
+      size += header.getKey().length() * 3 + header.getValue().length() * 3;
+    }
+    if (size > options.longestRecord()) {
+      throw new IllegalArgumentException(
+          "queue "
+              + queue.name()
+              + ": a record of about "
+              + size
+              + " bytes is longer than the "
+              + options.longestRecord()
+              + " that it takes");
+    }
+    CompletableFuture<Appended> future = new CompletableFuture<>();
+    synchronized (this) {
+      awaitRoom(size);
+      int partition = place(message, key);
+      if (repeated(message, partition)) {
+        appended++;
+        writer.countRepeated();
+        future.complete(new Appended(partition, -1, true));
+        return future;
+      }
+      PackBuilder builder = builder(partition);
+      builder.add(
+          key,
+          0,
+          key == null ? 0 : key.length,
+          message.headers(),
+          message.value(),
+          0,
+          message.value().length,
+          options.clock().millis());
+      waiting.get(partition).add(future);
+      appended++;
+      held += size;
+      if (builder.count() == 1) {
+        firstWaits[partition] = System.nanoTime();
+        if (options.linger().toNanos() < PackWriter.FAR) {
+          writer.wake();
+        }
+      }
+      builder.weigh(size);
+      if (builder.bytes() >= options.packBytes()) {
+        hand(partition);
+      }
+    }
+    return future;
+  }
+
+  private PackBuilder builder(int partition) {
+    if (builders[partition] == null) {
+      // A record or two more than a pack needs: it is handed over when it is full.
+      builders[partition] = new PackBuilder(name, Math.min(options.packBytes() + 512, 1 << 20));
+    }
+    return builders[partition];
+  }
+
+  private void awaitRoom(int size) {
+    long until = System.nanoTime() + options.patience().toNanos();
+    while (held > 0 && held + size > options.heldBytes()) {
+      handAll();
+      long left = (until - System.nanoTime()) / 1_000_000;
+      if (left <= 0) {
+        throw new QueueFullException(queue.name(), held, options.patience());
+      }
+      try {
+        wait(left);
+      } catch (InterruptedException e) {
+        Thread.currentThread().interrupt();
+        throw new QueueFullException(queue.name(), held, options.patience());
+      }
+    }
+    if (closed) {
+      throw new IllegalStateException("the producer is closed");
+    }
+  }
+
+  private int place(QueueMessage message, byte[] key) {
+    if (message.partition().isPresent()) {
+      int chosen = message.partition().getAsInt();
+      if (chosen < 0 || chosen >= builders.length) {
+        throw new IllegalArgumentException(
+            "queue " + queue.name() + " has partitions 0 to " + (builders.length - 1));
+      }
+      return chosen;
+    }
+    if (key != null) {
+      return Placement.byKey(key, 0, key.length, builders.length);
+    }
+    if (message.number().isPresent()) {
+      // The same record must find the same partition, whatever came before it.
+      return Placement.byNumber(message.number().getAsLong(), builders.length);
+    }
+    int turn = nextPartition;
+    nextPartition = (nextPartition + 1) % builders.length;
+    return turn;
+  }
+
+  /** Whether the queue has a numbered record; notes its number if not. */
+  private boolean repeated(QueueMessage message, int partition) {
+    boolean has = message.number().isPresent();
+    if (numbered == null) {
+      numbered = has;
+    } else if (numbered != has) {
+      throw new IllegalStateException("either all records of a producer have a number, or none");
+    }
+    if (!has) {
+      return false;
+    }
+    if (name.startsWith(Log.PASSING)) {
+      throw new IllegalStateException("only a named producer's records have numbers");
+    }
+    if (message.number().getAsLong() <= sequences[partition]) {
+      return true;
+    }
+    sequences[partition] = message.number().getAsLong();
+    return false;
+  }
+
+  /** Hands a partition's builder to the writer. */
+  private void hand(int partition) {
     PackBuilder builder = builders[partition];
-    long now = queue.options().clock().millis();
-    int keyEnd = key == null ? 0 : key.length;
-    builder.add(key, 0, keyEnd, headers, value, 0, value.length, now);
-    if (builder.bytes() >= queue.options().packBytes()) {
-      write(partition);
-    } else if (!scheduled) {
-      scheduled = true;
-      linger.schedule(this::lingered, queue.options().linger().toMillis(), TimeUnit.MILLISECONDS);
+    if (builder == null || builder.count() == 0) {
+      return;
     }
+    long sequence = Boolean.TRUE.equals(numbered) ? sequences[partition] : ++sequences[partition];
+    List<CompletableFuture<Appended>> futures = waiting.get(partition);
+    waiting.set(partition, new ArrayList<>(futures.size() + 16));
+    builders[partition] = null;
+    writer.write(new PackWriter.Filled(partition, builder, sequence, futures));
   }
 
-  private synchronized void lingered() {
-    scheduled = false;
-    try {
-      flush();
-    } catch (RuntimeException e) {
-      failure = e;
-    }
-  }
-
-  private void throwFailure() {
-    if (failure != null) {
-      RuntimeException thrown = failure;
-      failure = null;
-      throw thrown;
-    }
-  }
-
-  private void write(int partition) {
-    PackBuilder builder = builders[partition];
-    if (builder.count() > 0) {
-      queue.partition(partition).append(builder, 0);
-      builder.clear();
-    }
-  }
-
-  /** Writes what waits; when it returns, everything appended survives the loss of power. */
-  public synchronized void flush() {
-    throwFailure();
+  private void handAll() {
     for (int partition = 0; partition < builders.length; partition++) {
-      write(partition);
+      hand(partition);
     }
+  }
+
+  /**
+   * Hands over what has lingered long enough.
+   *
+   * @return when the next one will have, in nanoseconds from now; {@link PackWriter#FAR} for never
+   */
+  synchronized long handLingering() {
+    long now = System.nanoTime();
+    long linger = Math.min(options.linger().toNanos(), PackWriter.FAR);
+    long next = PackWriter.FAR;
+    for (int partition = 0; partition < builders.length; partition++) {
+      if (builders[partition] != null && builders[partition].count() > 0) {
+        long left = firstWaits[partition] + linger - now;
+        if (left <= 0) {
+          hand(partition);
+        } else {
+          next = Math.min(next, left);
+        }
+      }
+    }
+    return next;
+  }
+
+  /** Room is there again. */
+  synchronized void written(long weight) {
+    held -= weight;
+    notifyAll();
+  }
+
+  /**
+   * Writes what waits; when it returns, everything appended before survives the loss of power,
+   * whatever the sync policy.
+   *
+   * @throws OutsideException if a record could not be stored since the last flush
+   */
+  public void flush() {
+    synchronized (this) {
+      handAll();
+    }
+    writer.awaitAll();
     queue.sync();
+  }
+
+  /** What the producer has done so far. */
+  public ProducerFigures figures() {
+    synchronized (this) {
+      long records = 0;
+      for (PackBuilder builder : builders) {
+        records += builder == null ? 0 : builder.count();
+      }
+      return writer.figures(appended, records, held);
+    }
   }
 
   /** Flushes and ends. */
   @Override
   public void close() {
-    linger.shutdownNow();
-    flush();
+    synchronized (this) {
+      if (closed) {
+        return;
+      }
+      closed = true;
+      handAll();
+    }
+    try {
+      writer.awaitAll();
+      queue.sync();
+    } finally {
+      writer.end();
+      if (name.startsWith(Log.PASSING)) {
+        Arrays.stream(queue.allPartitions()).forEach(partition -> partition.forget(name));
+      }
+    }
   }
 }

@@ -101,8 +101,7 @@ public final class Queue implements AutoCloseable {
                 "queue " + name + ", partition " + number,
                 number,
                 writable,
-                options.segmentBytes(),
-                options.clock()));
+                options));
       }
       return new Queue(name, options, writable, hold, partitions);
     } catch (IOException e) {
@@ -174,10 +173,26 @@ public final class Queue implements AutoCloseable {
 
   /** A producer for this queue; each has buffers of its own. */
   public Producer producer() {
+    return producer("");
+  }
+
+  /**
+   * A producer that is known by its name after a restart: records with numbers that the queue has
+   * are not appended again. Only one of a name may append at a time.
+   */
+  public Producer producer(String producerName) {
     if (!writable) {
       throw new IllegalStateException("queue " + name + " was opened only to read");
     }
-    return new Producer(this);
+    if (producerName.startsWith(Log.PASSING) || producerName.length() > 200) {
+      throw new IllegalArgumentException(
+          "a producer's name has at most 200 characters and does not begin with " + Log.PASSING);
+    }
+    return new Producer(this, producerName);
+  }
+
+  Partition[] allPartitions() {
+    return partitions.toArray(Partition[]::new);
   }
 
   /** A reader of all partitions from their oldest records. */
@@ -189,6 +204,14 @@ public final class Queue implements AutoCloseable {
   public Reader readFromNewest() {
     refresh();
     return new Reader(this, partitions.stream().mapToLong(Partition::end).toArray());
+  }
+
+  /** A reader of the records that were appended at a time or later. */
+  public Reader readFrom(java.time.Instant time) {
+    refresh();
+    long[] positions =
+        partitions.stream().mapToLong(p -> p.positionOfPackAt(time.toEpochMilli())).toArray();
+    return new Reader(this, positions).after(time.toEpochMilli());
   }
 
   /**
@@ -223,6 +246,45 @@ public final class Queue implements AutoCloseable {
     synchronized (this) {
       notifyAll();
     }
+  }
+
+  /** Wakes readers, and removes what is not kept any more. */
+  void appended() {
+    synchronized (this) {
+      notifyAll();
+    }
+    if (!options.keep().equals(Keep.ALL)) {
+      trim();
+    }
+  }
+
+  /**
+   * Removes what the queue's {@link Keep} does not keep any more: whole files, never the one that
+   * is written to.
+   *
+   * @return how many records were removed
+   */
+  public long trim() {
+    if (!writable) {
+      throw new IllegalStateException("queue " + name + " was opened only to read");
+    }
+    long removed = 0;
+    for (Partition partition : partitions) {
+      removed += partition.trim(options.keep(), Long.MAX_VALUE);
+    }
+    return removed;
+  }
+
+  /**
+   * Removes whole files whose records all stand before a position of a partition.
+   *
+   * @return how many records were removed
+   */
+  public long removeBefore(int partition, long position) {
+    if (!writable) {
+      throw new IllegalStateException("queue " + name + " was opened only to read");
+    }
+    return partitions.get(partition).removeBefore(position);
   }
 
   /** Waits until something may have been appended, at most so long. */

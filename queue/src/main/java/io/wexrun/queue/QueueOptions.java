@@ -11,9 +11,27 @@ import java.time.InstantSource;
  * @param packBytes when a producer writes a pack, at least 1
  * @param linger how long a producer may wait for more records before it writes a pack
  * @param clock the time of records
+ * @param sync when what is appended is forced onto the disk
+ * @param keep how long records are kept
+ * @param codec how packs are compressed
+ * @param heldBytes how many bytes of records a producer may hold that are not written yet
+ * @param patience how long an append waits for room before it fails
+ * @param giveUp how long a write that fails is tried again
+ * @param longestRecord how many bytes a record may have, key and headers included
  */
 public record QueueOptions(
-    int partitions, long segmentBytes, int packBytes, Duration linger, InstantSource clock) {
+    int partitions,
+    long segmentBytes,
+    int packBytes,
+    Duration linger,
+    InstantSource clock,
+    SyncPolicy sync,
+    Keep keep,
+    Codec codec,
+    long heldBytes,
+    Duration patience,
+    Duration giveUp,
+    int longestRecord) {
   /** Rejects what cannot be. */
   public QueueOptions {
     if (partitions < 1 || partitions > 10_000 || segmentBytes < 4096 || packBytes < 1) {
@@ -21,11 +39,155 @@ public record QueueOptions(
           "a queue has 1 to 10000 partitions, segments of at least 4096 bytes and packs of at"
               + " least 1");
     }
+    if (heldBytes < 1 || longestRecord < 1 || longestRecord > 1 << 28) {
+      throw new IllegalArgumentException(
+          "a producer holds at least a byte, and a record has 1 byte to 256 MB");
+    }
   }
 
-  /** So many partitions; segments of 128 MB, packs of 256 KB, 20 ms linger. */
+  /**
+   * So many partitions; segments of 128 MB, packs of 256 KB, 20 ms linger; synced with each pack,
+   * kept for ever, not compressed; 64 MB held, 30 s of patience and of trying again, records of at
+   * most 16 MB.
+   */
   public static QueueOptions partitions(int partitions) {
     return new QueueOptions(
-        partitions, 128L << 20, 256 << 10, Duration.ofMillis(20), InstantSource.system());
+        partitions,
+        128L << 20,
+        256 << 10,
+        Duration.ofMillis(20),
+        InstantSource.system(),
+        SyncPolicy.eachPack(),
+        Keep.ALL,
+        Codec.NONE,
+        64L << 20,
+        Duration.ofSeconds(30),
+        Duration.ofSeconds(30),
+        16 << 20);
+  }
+
+  /** These options with files and packs of other sizes. */
+  public QueueOptions sizes(long segment, int pack) {
+    return new QueueOptions(
+        partitions,
+        segment,
+        pack,
+        linger,
+        clock,
+        sync,
+        keep,
+        codec,
+        heldBytes,
+        patience,
+        giveUp,
+        longestRecord);
+  }
+
+  /** These options with another linger time and clock. */
+  public QueueOptions times(Duration lingering, InstantSource time) {
+    return new QueueOptions(
+        partitions,
+        segmentBytes,
+        packBytes,
+        lingering,
+        time,
+        sync,
+        keep,
+        codec,
+        heldBytes,
+        patience,
+        giveUp,
+        longestRecord);
+  }
+
+  /** These options with another sync policy. */
+  public QueueOptions sync(SyncPolicy policy) {
+    return new QueueOptions(
+        partitions,
+        segmentBytes,
+        packBytes,
+        linger,
+        clock,
+        policy,
+        keep,
+        codec,
+        heldBytes,
+        patience,
+        giveUp,
+        longestRecord);
+  }
+
+  /** These options with other limits of what is kept. */
+  public QueueOptions keep(Keep limits) {
+    return new QueueOptions(
+        partitions,
+        segmentBytes,
+        packBytes,
+        linger,
+        clock,
+        sync,
+        limits,
+        codec,
+        heldBytes,
+        patience,
+        giveUp,
+        longestRecord);
+  }
+
+  /** These options with packs compressed. */
+  public QueueOptions codec(Codec compression) {
+    return new QueueOptions(
+        partitions,
+        segmentBytes,
+        packBytes,
+        linger,
+        clock,
+        sync,
+        keep,
+        compression,
+        heldBytes,
+        patience,
+        giveUp,
+        longestRecord);
+  }
+
+  /**
+   * These options with other bounds of a producer.
+   *
+   * @param held bytes
+   * @param waiting how long an append waits for room
+   * @param trying how long a write that fails is tried again
+   */
+  public QueueOptions bounds(long held, Duration waiting, Duration trying) {
+    return new QueueOptions(
+        partitions,
+        segmentBytes,
+        packBytes,
+        linger,
+        clock,
+        sync,
+        keep,
+        codec,
+        held,
+        waiting,
+        trying,
+        longestRecord);
+  }
+
+  /** These options with another limit of a record's bytes. */
+  public QueueOptions longestRecord(int bytes) {
+    return new QueueOptions(
+        partitions,
+        segmentBytes,
+        packBytes,
+        linger,
+        clock,
+        sync,
+        keep,
+        codec,
+        heldBytes,
+        patience,
+        giveUp,
+        bytes);
   }
 }

@@ -58,6 +58,7 @@ public final class QueueTarget implements Target {
     Receipt receipt = new Receipt(written, flush.rows() - written);
     return () -> {
       queue.sync();
+      queue.appended();
       return receipt;
     };
   }
@@ -106,7 +107,11 @@ public final class QueueTarget implements Target {
     }
     long written = 0;
     for (int i = 0; i < partitions; i++) {
-      if (builders[i] != null && queue.partition(i).append(builders[i], part.end())) {
+      if (builders[i] == null) {
+        continue;
+      }
+      builders[i].seal(queue.options().codec());
+      if (!queue.partition(i).append(builders[i], part.end()).repeated()) {
         written += builders[i].count();
       }
     }

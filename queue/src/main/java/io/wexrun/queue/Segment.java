@@ -9,7 +9,7 @@ import java.util.zip.CRC32C;
  * One file of packs, and where in it each pack stands.
  *
  * <pre>
- * Segment     --&gt; Magic, Checksum, Version, Reserved, Partition, BaseOffset, Created, Pack*
+ * Segment     --&gt; Magic, Checksum, Version, Reserved, Partition, BaseOffset, Created, Pack*, Index?
  * Magic       --&gt; uint32 0x57585347 ("WXSG")
  * Checksum    --&gt; uint32 CRC-32C of the header behind it
  * Version     --&gt; uint16 1
@@ -30,7 +30,17 @@ final class Segment {
   final DiskFile file;
   private long[] positions = new long[16];
   private long[] places = new long[17];
+  private long[] firstTimes = new long[16];
+  private long[] lastTimes = new long[16];
   private int packs;
+  private boolean sealed;
+
+  /**
+   * What a producer appended last.
+   *
+   * @param base the position of that pack's first record
+   */
+  record Last(long sequence, long base) {}
 
   Segment(long base, DiskFile file) {
     this.base = base;
@@ -73,13 +83,51 @@ final class Segment {
 
   /** Notes a pack at the end. */
   void note(Pack pack) {
+    long place = places[packs];
+    note(pack.baseOffset(), place, pack.firstTime(), pack.lastTime());
+    places[packs] = place + pack.bytes();
+  }
+
+  /** Notes a pack that begins at a place; where it ends is not said. */
+  void note(long base, long place, long firstTime, long lastTime) {
     if (packs + 1 >= places.length) {
       positions = Arrays.copyOf(positions, packs * 2);
+      firstTimes = Arrays.copyOf(firstTimes, packs * 2);
+      lastTimes = Arrays.copyOf(lastTimes, packs * 2);
       places = Arrays.copyOf(places, packs * 2 + 1);
     }
-    positions[packs] = pack.baseOffset();
-    places[packs + 1] = places[packs] + pack.bytes();
+    positions[packs] = base;
+    firstTimes[packs] = firstTime;
+    lastTimes[packs] = lastTime;
+    places[packs] = place;
     packs++;
+  }
+
+  /** Says that nothing is appended any more, and where the packs end. */
+  void sealed(long end) {
+    places[packs] = end;
+    sealed = true;
+  }
+
+  boolean isSealed() {
+    return sealed;
+  }
+
+  long firstTime(int pack) {
+    return firstTimes[pack];
+  }
+
+  long lastTime(int pack) {
+    return lastTimes[pack];
+  }
+
+  /** The latest time of its records; {@link Long#MIN_VALUE} if it has none. */
+  long newest() {
+    long newest = Long.MIN_VALUE;
+    for (int pack = 0; pack < packs; pack++) {
+      newest = Math.max(newest, lastTimes[pack]);
+    }
+    return newest;
   }
 
   /** Where the next pack would stand: the file's end as far as it is whole. */

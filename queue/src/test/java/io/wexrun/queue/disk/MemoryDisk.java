@@ -28,6 +28,8 @@ public final class MemoryDisk implements Disk {
   private final TreeSet<Path> folders = new TreeSet<>();
   private long writesUntilFailure = Long.MAX_VALUE;
   private long bytesLeft = Long.MAX_VALUE;
+  private SplittableRandom hiccups = new SplittableRandom(0);
+  private double shareOfHiccups;
 
   /** After so many more writes, syncs or cuts every one fails, as if the machine had died. */
   public void dieAfter(long operations) {
@@ -39,7 +41,16 @@ public final class MemoryDisk implements Disk {
     bytesLeft = bytes;
   }
 
-  private void operate() throws IOException {
+  /** A share of all operations fails, and would succeed if it were tried again. */
+  public synchronized void flaky(SplittableRandom dice, double share) {
+    hiccups = dice;
+    shareOfHiccups = share;
+  }
+
+  private synchronized void operate() throws IOException {
+    if (shareOfHiccups > 0 && hiccups.nextDouble() < shareOfHiccups) {
+      throw new IOException("the disk hiccups");
+    }
     if (writesUntilFailure-- <= 0) {
       throw new IOException("the power is gone");
     }

@@ -1,0 +1,275 @@
+package io.wexrun.queue;
+
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.queue.disk.Disk;
+import io.wexrun.queue.disk.DiskFile;
+import java.io.IOException;
+import java.nio.ByteBuffer;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+
+/** The files of a partition: finds out what is there, whole or torn. Guarded by its partition. */
+final class Log {
+  /** Names of producers that mean nothing once their process has ended. */
+  static final String PASSING = "~";
+
+  /** What stands at the end of a segment. */
+  private enum Tail {
+    CLEAN,
+    TORN
+  }
+
+  private final Disk disk;
+  private final Path folder;
+  private final String label;
+  private final int number;
+  private final boolean writable;
+  private final List<Segment> segments = new ArrayList<>();
+  private final Map<String, Segment.Last> producers = new HashMap<>();
+  private long next;
+
+  Log(Disk disk, Path folder, String label, int number, boolean writable) {
+    this.disk = disk;
+    this.folder = folder;
+    this.label = label;
+    this.number = number;
+    this.writable = writable;
+  }
+
+  List<Segment> segments() {
+    return segments;
+  }
+
+  Segment last() {
+    return segments.get(segments.size() - 1);
+  }
+
+  Map<String, Segment.Last> producers() {
+    return producers;
+  }
+
+  /** The position after the last record. */
+  long next() {
+    return next;
+  }
+
+  /** Reads what is there; cuts a torn tail if this process may write. */
+  void recover() throws IOException {
+    if (writable) {
+      disk.makeFolder(folder);
+    }
+    openSegments();
+    if (writable && !segments.isEmpty()) {
+      Segment last = last();
+      if (last.file.size() > last.endPlace()) {
+        last.file.truncate(last.endPlace());
+      }
+      last.file.sync();
+    }
+  }
+
+  /** Finds what another process has done since: packs and files more, or old files gone. */
+  void refresh() throws IOException {
+    if (!segments.isEmpty()) {
+      scan(last(), true);
+    }
+    openSegments();
+  }
+
+  private List<Long> bases() throws IOException {
+    List<Long> bases = new ArrayList<>();
+    for (String name : disk.list(folder)) {
+      if (name.endsWith(".packs")) {
+        bases.add(Long.parseLong(name.substring(0, name.length() - 6)));
+      }
+    }
+    return bases;
+  }
+
+  private void openSegments() throws IOException {
+    List<Long> bases = bases();
+    while (segments.size() > 1 && !bases.contains(segments.get(0).base)) {
+      segments.remove(0).file.close();
+    }
+    for (int i = 0; i < bases.size(); i++) {
+      long base = bases.get(i);
+      boolean last = i == bases.size() - 1;
+      if (!segments.isEmpty() && base <= last().base) {
+        continue;
+      }
+      Path path = folder.resolve(Segment.name(base));
+      DiskFile file = disk.open(path, writable);
+      if (!headerIsWhole(file, base)) {
+        // A segment is made only after the one before it is synced: this one holds nothing yet.
+        if (!last) {
+          throw damaged("the header of " + path.getFileName() + " is wrong");
+        }
+        file.close();
+        if (writable) {
+          disk.delete(path);
+        }
+        return;
+      }
+      Segment segment = new Segment(base, file);
+      if (segments.isEmpty()) {
+        next = base;
+      } else if (base != next) {
+        scan(last(), true); // What was appended between the last look and the new file.
+      }
+      if (base != next) {
+        throw damaged("positions " + next + " to " + base + " are missing");
+      }
+      segments.add(segment);
+      if (!last && indexed(segment, bases.get(i + 1))) {
+        continue;
+      }
+      if (scan(segment, last) == Tail.TORN && !last) {
+        throw damaged(path.getFileName() + " ends early, at position " + next);
+      }
+    }
+  }
+
+  /** Whether an index tells what is in a segment. */
+  private boolean indexed(Segment segment, long end) throws IOException {
+    Optional<Map<String, Segment.Last>> found = SegmentIndex.read(segment.file, segment);
+    found.ifPresent(producers::putAll);
+    next = found.isPresent() ? end : next;
+    return found.isPresent();
+  }
+
+  private boolean headerIsWhole(DiskFile file, long base) throws IOException {
+    ByteBuffer header = ByteBuffer.allocate(Segment.HEADER);
+    if (file.read(0, header) < Segment.HEADER) {
+      return false;
+    }
+    int version = Segment.version(header.array(), number, base);
+    if (version >= 0 && !Segment.readable(version)) {
+      throw new OutsideException(
+          label + " has segment version " + version + ": use a newer Wexrun");
+    }
+    return version >= 0;
+  }
+
+  /** Notes the packs behind those known; with checksums in the segment that may be torn. */
+  private Tail scan(Segment segment, boolean verify) throws IOException {
+    byte[] header = new byte[Pack.HEADER];
+    while (true) {
+      long place = segment.endPlace();
+      long available = segment.file.size() - place;
+      if (available <= 0) {
+        return Tail.CLEAN;
+      }
+      int read = segment.file.read(place, ByteBuffer.wrap(header));
+      if (read >= 4 && ByteBuffer.wrap(header).getInt(0) == SegmentIndex.MAGIC) {
+        return Tail.CLEAN;
+      }
+      if (read < Pack.HEADER) {
+        return tornAt(segment, place, available);
+      }
+      Optional<Pack> pack = Pack.read(header, 0, available);
+      if (pack.isEmpty() || pack.get().baseOffset() != next) {
+        return tornAt(segment, place, available);
+      }
+      byte[] data =
+          new byte[verify ? pack.get().bytes() : Pack.HEADER + pack.get().producerLength()];
+      segment.file.read(place, ByteBuffer.wrap(data));
+      if (verify && !pack.get().whole(data, 0)) {
+        return tornAt(segment, place, available);
+      }
+      accept(segment, pack.get(), pack.get().producer(data, 0));
+    }
+  }
+
+  /** Notes a pack at the end of the last segment. */
+  void accept(Segment segment, Pack pack, String producer) {
+    segment.note(pack);
+    next = pack.end();
+    if (!producer.isEmpty()) {
+      Segment.Last last = new Segment.Last(pack.sequence(), pack.baseOffset());
+      producers.merge(producer, last, (a, b) -> a.sequence() > b.sequence() ? a : b);
+    }
+  }
+
+  /**
+   * A pack that is not whole may be cut if it was never acknowledged. Every pack says up to where
+   * the partition was durable when it was written; if a whole one behind the tear says that this
+   * place was, then acknowledged records are damaged, and nothing may be cut.
+   */
+  private Tail tornAt(Segment segment, long place, long available) throws IOException {
+    byte[] rest = new byte[(int) Math.min(available, Integer.MAX_VALUE - 8)];
+    int length = segment.file.read(place, ByteBuffer.wrap(rest));
+    for (int at = 1; at <= length - Pack.HEADER; at++) {
+      if (rest[at] == 'W' && ByteBuffer.wrap(rest).getInt(at) == Pack.MAGIC) {
+        Optional<Pack> pack = Pack.read(rest, at, length - at);
+        if (pack.isPresent() && pack.get().whole(rest, at) && pack.get().durable() > next) {
+          throw damaged(
+              "the pack at position "
+                  + next
+                  + " is not whole, but records behind it were"
+                  + " acknowledged; nothing was cut");
+        }
+      }
+    }
+    return Tail.TORN;
+  }
+
+  private OutsideException damaged(String what) {
+    return new OutsideException(
+        label
+            + " is damaged: "
+            + what
+            + ". 'wexrun queue --verify' says more; restore the folder "
+            + folder
+            + " from a copy, or keep what is whole with --repair");
+  }
+
+  /** Begins a new segment behind the last one, which gets its index. Both are synced. */
+  Segment begin(long nowMillis) throws IOException {
+    if (!segments.isEmpty()) {
+      Segment last = last();
+      Map<String, Segment.Last> lasting = new HashMap<>(producers);
+      lasting.keySet().removeIf(name -> name.startsWith(PASSING));
+      long end = last.endPlace();
+      try {
+        last.file.write(end, SegmentIndex.of(last, lasting));
+      } catch (IOException e) {
+        last.file.truncate(end);
+        throw e;
+      }
+      last.file.sync();
+      last.sealed(end);
+    }
+    Path path = folder.resolve(Segment.name(next));
+    DiskFile file = disk.create(path);
+    try {
+      file.write(0, Segment.header(number, next, nowMillis));
+    } catch (IOException e) {
+      file.close();
+      disk.delete(path);
+      throw e;
+    }
+    Segment segment = new Segment(next, file);
+    segments.add(segment);
+    return segment;
+  }
+
+  /** Removes the oldest segment, which is not the only one. */
+  long removeOldest() throws IOException {
+    Segment oldest = segments.remove(0);
+    long bytes = oldest.file.size();
+    oldest.file.close();
+    disk.delete(folder.resolve(Segment.name(oldest.base)));
+    return bytes;
+  }
+
+  void close() throws IOException {
+    for (Segment segment : segments) {
+      segment.file.close();
+    }
+    segments.clear();
+  }
+}

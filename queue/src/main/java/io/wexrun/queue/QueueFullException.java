@@ -1,0 +1,21 @@
+package io.wexrun.queue;
+
+import java.time.Duration;
+
+/**
+ * A producer holds as many bytes as it may, and none were written within its patience: the disk is
+ * slower than what is appended, or full. The record was not taken.
+ */
+public final class QueueFullException extends RuntimeException {
+  QueueFullException(String queue, long held, Duration patience) {
+    super(
+        "queue "
+            + queue
+            + ": the producer holds "
+            + held
+            + " bytes that are not written yet, and waited "
+            + patience.toMillis()
+            + " ms for room. The record was not taken: append it again later, or give the producer"
+            + " more room");
+  }
+}
