@@ -133,8 +133,9 @@ public final class Producer implements AutoCloseable {
 
   private PackBuilder builder(int partition) {
     if (builders[partition] == null) {
-      // A record or two more than a pack needs: it is handed over when it is full.
-      builders[partition] = new PackBuilder(name, Math.min(options.packBytes() + 512, 1 << 20));
+      // Room for a whole pack saves copying; with many partitions it would take too much memory.
+      int whole = Math.min(options.packBytes() + 512, 1 << 20);
+      builders[partition] = new PackBuilder(name, builders.length <= 16 ? whole : 4096);
     }
     return builders[partition];
   }

@@ -1,0 +1,174 @@
+package io.wexrun.queue;
+
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.queue.disk.Disk;
+import io.wexrun.queue.disk.DiskFile;
+import java.io.IOException;
+import java.nio.ByteBuffer;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+
+/** Reads every byte of a queue's files and compares it with the format. Changes nothing. */
+final class Verifier {
+  private final Disk disk;
+  private final Path folder;
+  private final List<Verification.Fault> faults = new ArrayList<>();
+  private int files;
+  private long packs;
+  private long records;
+  private long bytes;
+
+  Verifier(Disk disk, Path folder) {
+    this.disk = disk;
+    this.folder = folder;
+  }
+
+  /** Reads all partitions that are there. */
+  Verification verify() {
+    try {
+      for (String name : disk.list(folder)) {
+        if (name.matches("p\\d+")) {
+          partition(name, Integer.parseInt(name.substring(1)));
+        }
+      }
+    } catch (IOException e) {
+      throw new OutsideException("cannot read " + folder + ": " + e.getMessage(), e);
+    }
+    return new Verification(files, packs, records, bytes, faults);
+  }
+
+  private void partition(String name, int number) throws IOException {
+    List<String> segments =
+        disk.list(folder.resolve(name)).stream().filter(n -> n.endsWith(".packs")).toList();
+    long next = -1;
+    for (int i = 0; i < segments.size(); i++) {
+      String file = segments.get(i);
+      long base = Long.parseLong(file.substring(0, file.length() - 6));
+      if (next >= 0 && base != next) {
+        fault(name + "/" + file, 0, next, "positions " + next + " to " + base + " are missing");
+      }
+      try (DiskFile open = disk.open(folder.resolve(name).resolve(file), false)) {
+        next = segment(name + "/" + file, open, number, base, i == segments.size() - 1);
+      }
+    }
+  }
+
+  private void fault(String file, long place, long position, String what) {
+    faults.add(new Verification.Fault(file, place, position, what, false));
+  }
+
+  /** Reads a file; the position behind its last whole pack. */
+  private long segment(String name, DiskFile file, int number, long base, boolean last)
+      throws IOException {
+    files++;
+    bytes += file.size();
+    ByteBuffer header = ByteBuffer.allocate(Segment.HEADER);
+    if (file.read(0, header) < Segment.HEADER
+        || Segment.version(header.array(), number, base) < 0) {
+      faults.add(new Verification.Fault(name, 0, base, "the file's header is not whole", last));
+      return base;
+    }
+    Segment found = new Segment(base, file);
+    long place = Segment.HEADER;
+    long next = base;
+    while (place < file.size()) {
+      if (isIndex(file, place)) {
+        index(name, file, found, place, next, last);
+        return next;
+      }
+      Optional<Pack> pack = pack(name, file, place, next, last);
+      if (pack.isEmpty()) {
+        return next;
+      }
+      found.note(pack.get());
+      packs++;
+      records += pack.get().count();
+      next = pack.get().end();
+      place += pack.get().bytes();
+    }
+    if (!last) {
+      fault(name, place, next, "the index at the end of a finished file is missing");
+    }
+    return next;
+  }
+
+  private static boolean isIndex(DiskFile file, long place) throws IOException {
+    ByteBuffer magic = ByteBuffer.allocate(4);
+    return file.read(place, magic) == 4 && magic.getInt(0) == SegmentIndex.MAGIC;
+  }
+
+  /** Reads a pack; empty, with the fault, if it is not whole. */
+  private Optional<Pack> pack(String name, DiskFile file, long place, long next, boolean last)
+      throws IOException {
+    long left = file.size() - place;
+    ByteBuffer header = ByteBuffer.allocate(Pack.HEADER);
+    boolean whole = file.read(place, header) == Pack.HEADER;
+    Optional<Pack> pack = whole ? Pack.read(header.array(), 0, left) : Optional.empty();
+    if (pack.isEmpty()) {
+      return bad(name, file, place, next, last, left + " bytes are no pack");
+    }
+    if (pack.get().baseOffset() != next) {
+      String what = "the pack begins with position " + pack.get().baseOffset() + ", not " + next;
+      return bad(name, file, place, next, last, what);
+    }
+    byte[] data = new byte[pack.get().bytes()];
+    file.read(place, ByteBuffer.wrap(data));
+    if (!pack.get().whole(data, 0)) {
+      String what = "the checksum of " + pack.get().count() + " records is wrong";
+      return bad(name, file, place, next, last, what);
+    }
+    try {
+      int count = Packs.records(0, data, data.length, Long.MIN_VALUE).size();
+      if (count != pack.get().count()) {
+        fault(name, place, next, "it has " + count + " records, not " + pack.get().count());
+      }
+    } catch (RuntimeException e) {
+      // The checksum is right, so it was written like this: tell it, whatever it is.
+      fault(name, place, next, "its records cannot be taken apart: " + e);
+    }
+    return pack;
+  }
+
+  /** Tells of a pack that is not whole: torn if nothing acknowledged stands behind it. */
+  private Optional<Pack> bad(
+      String name, DiskFile file, long place, long next, boolean last, String what)
+      throws IOException {
+    boolean acknowledged = false;
+    byte[] rest = new byte[(int) Math.min(file.size() - place, Integer.MAX_VALUE - 8)];
+    int length = file.read(place, ByteBuffer.wrap(rest));
+    for (int at = 1; at <= length - Pack.HEADER && !acknowledged; at++) {
+      if (rest[at] == 'W' && ByteBuffer.wrap(rest).getInt(at) == Pack.MAGIC) {
+        Optional<Pack> behind = Pack.read(rest, at, length - at);
+        acknowledged =
+            behind.isPresent() && behind.get().whole(rest, at) && behind.get().durable() > next;
+      }
+    }
+    String behind = acknowledged ? "; records behind it were acknowledged" : "";
+    faults.add(new Verification.Fault(name, place, next, what + behind, last && !acknowledged));
+    return Optional.empty();
+  }
+
+  private void index(String name, DiskFile file, Segment found, long place, long next, boolean last)
+      throws IOException {
+    Segment told = new Segment(found.base, file);
+    Optional<Map<String, Segment.Last>> index = SegmentIndex.read(file, told);
+    if (index.isEmpty() || told.endPlace() != place) {
+      faults.add(new Verification.Fault(name, place, next, "the index is not whole", last));
+      return;
+    }
+    boolean same = told.packs() == found.packs();
+    for (int pack = 0; same && pack < found.packs(); pack++) {
+      same =
+          told.position(pack) == found.position(pack)
+              && told.place(pack) == found.place(pack)
+              && told.firstTime(pack) == found.firstTime(pack)
+              && told.lastTime(pack) == found.lastTime(pack);
+    }
+    if (!same) {
+      fault(name, place, next, "the index tells other packs than the file has");
+    }
+  }
+}
