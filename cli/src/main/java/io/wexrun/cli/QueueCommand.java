@@ -4,12 +4,8 @@ import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.project.Workspace;
 import io.wexrun.queue.PartitionInfo;
 import io.wexrun.queue.Queue;
-import io.wexrun.queue.QueueRecord;
-import io.wexrun.queue.Reader;
-import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
-import java.util.Arrays;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -18,8 +14,6 @@ import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
-import picocli.CommandLine.Option;
-import picocli.CommandLine.ParameterException;
 import picocli.CommandLine.Parameters;
 import picocli.CommandLine.Spec;
 
@@ -27,14 +21,21 @@ import picocli.CommandLine.Spec;
     name = "queue",
     mixinStandardHelpOptions = true,
     description = {
-      "Show the queues of a workspace, the partitions of one, or some of its records.",
-      "Works while a run goes on."
+      "Show the queues of a workspace, or the partitions of one; works while a run goes on.",
+      "The commands below read, fill, look after and remove queues."
+    },
+    subcommands = {
+      QueueReadCommand.class,
+      QueuePutCommand.class,
+      QueueTrimCommand.class,
+      QueueVerifyCommand.class,
+      QueueDeleteCommand.class
     },
     footer = {
       "",
-      "Exit codes: 0 done; 2 no such queue, partition or start; 3 no workspace.",
+      "Exit codes: 0 done; 2 no such queue; 3 no workspace.",
       "",
-      "Example: wexrun queue gate-events --read 3 --from oldest --partition 2"
+      "Example: wexrun queue gate-events"
     })
 final class QueueCommand implements Callable<Integer> {
   private final Terminal terminal;
@@ -48,19 +49,6 @@ final class QueueCommand implements Callable<Integer> {
       description = "Which queue; dead letters are in dead/PIPELINE. Without it, all.")
   private String name;
 
-  @Option(names = "--read", paramLabel = "N", description = "Read at most N records.")
-  private int read;
-
-  @Option(
-      names = "--from",
-      paramLabel = "START",
-      defaultValue = "oldest",
-      description = "oldest, newest (what is appended from now on, for 10 s), or a position.")
-  private String from;
-
-  @Option(names = "--partition", paramLabel = "P", description = "Only this partition, from 0.")
-  private Integer partition;
-
   QueueCommand(Terminal terminal) {
     this.terminal = terminal;
   }
@@ -68,10 +56,7 @@ final class QueueCommand implements Callable<Integer> {
   @Override
   public Integer call() {
     try (Workspace workspace = workspaceOption.open()) {
-      List<String> names = new ArrayList<>(workspace.definition().queues().keySet());
-      for (Pipeline pipeline : workspace.definition().pipelines()) {
-        names.add(pipeline.deadLetters());
-      }
+      List<String> names = names(workspace);
       if (name == null) {
         overview(workspace, names);
         return ExitCode.DONE;
@@ -83,14 +68,19 @@ final class QueueCommand implements Callable<Integer> {
         return ExitCode.DONE;
       }
       try (Queue open = queue.get()) {
-        if (read > 0) {
-          records(open);
-        } else {
-          partitions(open);
-        }
+        partitions(open);
       }
       return ExitCode.DONE;
     }
+  }
+
+  /** The queues of a workspace, dead letters behind the others. */
+  static List<String> names(Workspace workspace) {
+    List<String> names = new ArrayList<>(workspace.definition().queues().keySet());
+    for (Pipeline pipeline : workspace.definition().pipelines()) {
+      names.add(pipeline.deadLetters());
+    }
+    return names;
   }
 
   private void overview(Workspace workspace, List<String> names) {
@@ -139,7 +129,8 @@ final class QueueCommand implements Callable<Integer> {
   private void partitions(Queue queue) {
     List<PartitionInfo> infos = queue.describe();
     if (workspaceOption.json()) {
-      terminal.json("queue", queue.name(), "partitions", infos);
+      terminal.json(
+          "queue", queue.name(), "partitions", infos.stream().map(QueueCommand::facts).toList());
       return;
     }
     List<List<String>> rows = new ArrayList<>();
@@ -152,84 +143,31 @@ final class QueueCommand implements Callable<Integer> {
               Terminal.count(info.records()),
               Terminal.count(info.packs()),
               Terminal.count(info.bytes()),
-              Integer.toString(info.segments())));
+              Integer.toString(info.segments()),
+              time(info.oldestMillis()),
+              time(info.newestMillis())));
     }
     terminal.table(
-        List.of("partition", "oldest", "end", "records", "packs", "bytes", "files"),
-        List.of(true, true, true, true, true, true, true),
+        List.of("partition", "oldest", "end", "records", "packs", "bytes", "files", "from", "to"),
+        List.of(true, true, true, true, true, true, true, false, false),
         rows);
   }
 
-  private void records(Queue queue) {
-    if (partition != null && (partition < 0 || partition >= queue.partitions())) {
-      throw new ParameterException(
-          spec.commandLine(),
-          "queue "
-              + name
-              + " has partitions 0 to "
-              + (queue.partitions() - 1)
-              + ", not "
-              + partition);
-    }
-    Duration wait = from.equals("newest") ? Duration.ofSeconds(10) : Duration.ZERO;
-    Reader reader = reader(queue);
-    List<Map<String, Object>> facts = new ArrayList<>();
-    int left = read;
-    while (left > 0) {
-      List<QueueRecord> records = reader.poll(partition == null ? left : 10_000, wait);
-      if (records.isEmpty()) {
-        break;
-      }
-      for (QueueRecord each : records) {
-        if (left > 0 && (partition == null || partition == each.partition())) {
-          left--;
-          if (workspaceOption.json()) {
-            facts.add(facts(each));
-          } else {
-            terminal.out.println(each.text());
-          }
-        }
-      }
-    }
-    if (workspaceOption.json()) {
-      terminal.json(Map.of("records", facts));
-    }
-    terminal.flush();
-    if (left == read) {
-      terminal.say("no records there");
-    }
+  private static String time(Optional<Long> millis) {
+    return millis.map(t -> Instant.ofEpochMilli(t).toString()).orElse("·");
   }
 
-  private Reader reader(Queue queue) {
-    switch (from) {
-      case "oldest":
-        return queue.readFromOldest();
-      case "newest":
-        return queue.readFromNewest();
-      default:
-        long[] positions = new long[queue.partitions()];
-        try {
-          Arrays.fill(positions, Long.parseLong(from));
-        } catch (NumberFormatException e) {
-          throw new ParameterException(
-              spec.commandLine(), "--from is oldest, newest or a position, not '" + from + "'");
-        }
-        for (PartitionInfo info : queue.describe()) {
-          int i = info.partition();
-          positions[i] = Math.max(info.oldest(), Math.min(info.end(), positions[i]));
-        }
-        return queue.readFrom(positions);
-    }
-  }
-
-  private static Map<String, Object> facts(QueueRecord record) {
+  private static Map<String, Object> facts(PartitionInfo info) {
     Map<String, Object> facts = new LinkedHashMap<>();
-    facts.put("partition", record.partition());
-    facts.put("position", record.position());
-    facts.put("time", Instant.ofEpochMilli(record.timeMillis()).toString());
-    facts.put("key", record.key().isEmpty() ? null : record.keyText());
-    facts.put("headers", record.headers());
-    facts.put("value", record.text());
+    facts.put("partition", info.partition());
+    facts.put("oldest", info.oldest());
+    facts.put("end", info.end());
+    facts.put("records", info.records());
+    facts.put("packs", info.packs());
+    facts.put("bytes", info.bytes());
+    facts.put("files", info.segments());
+    info.oldestMillis().ifPresent(t -> facts.put("from", Instant.ofEpochMilli(t).toString()));
+    info.newestMillis().ifPresent(t -> facts.put("to", Instant.ofEpochMilli(t).toString()));
     return facts;
   }
 }

@@ -51,9 +51,25 @@ class BadInputTest {
   }
 
   @ParameterizedTest
-  @ValueSource(strings = {"demo", "feed", "check", "run", "tally", "dead", "queue", "sql"})
+  @ValueSource(
+      strings = {
+        "demo",
+        "feed",
+        "check",
+        "run",
+        "tally",
+        "dead",
+        "queue",
+        "sql",
+        "schema",
+        "queue read",
+        "queue put",
+        "queue trim",
+        "queue verify",
+        "queue delete"
+      })
   void everyCommandHasHelpWithAnExampleAndItsExitCodes(String command) {
-    Result help = demo.run(command, "--help");
+    Result help = demo.run(words(command + " --help"));
     assertThat(help.exit()).isZero();
     assertThat(help.out()).contains("Example: wexrun " + command, "Exit codes: 0 ", "--json");
     String example = help.out().substring(help.out().indexOf("Example: wexrun ") + 16).strip();
@@ -73,7 +89,7 @@ class BadInputTest {
         line.substring(0, quote).strip(), line.substring(quote + 1, line.length() - 1)
       };
     }
-    return line.strip().split("\\s+");
+    return line.strip().replace("'", "").split("\\s+");
   }
 
   @Test

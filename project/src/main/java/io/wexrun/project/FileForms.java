@@ -75,7 +75,14 @@ final class FileForms {
   static Map<String, Object> workspace(Connectors connectors) {
     List<Form> stores = new ArrayList<>();
     connectors.stores().forEach((kind, store) -> stores.add(settings(kind, store.keys())));
-    Form queue = Form.either(Form.keys(Form.with("partitions", Form.text())), Form.text());
+    Form queue =
+        Form.either(
+            Form.keys(
+                Form.with(
+                    "partitions", Form.text(),
+                    "keep", Form.keys(Form.with("age", Form.text(), "size", Form.text())),
+                    "compress", Form.word("none", "lz4", "zstd"))),
+            Form.text());
     Form column =
         Form.either(Form.text(), Form.map(Form.any()))
             .about("a type, then 'required' or 'default VALUE'; a mapping is a struct");

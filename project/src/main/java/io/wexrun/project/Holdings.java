@@ -10,21 +10,23 @@ import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.target.Store;
 import io.wexrun.core.target.Target;
+import io.wexrun.queue.PartitionInfo;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.QueueIntake;
-import io.wexrun.queue.QueueOptions;
 import io.wexrun.queue.QueueTarget;
 import io.wexrun.queue.disk.Hold;
 import io.wexrun.state.WorkspaceState;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.Comparator;
 import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
 import java.util.function.BooleanSupplier;
+import java.util.stream.Stream;
 
 /** What a workspace has open: state, stores and queues, each opened once, when first used. */
 final class Holdings implements AutoCloseable {
@@ -75,10 +77,29 @@ final class Holdings implements AutoCloseable {
     return queues.computeIfAbsent(
         name,
         n -> {
-          int partitions =
-              definition.queues().getOrDefault(n, QueueDefinition.DEFAULT).partitions();
-          return Queue.open(queueFolder(n), n, QueueOptions.partitions(partitions));
+          QueueDefinition defined = definition.queues().getOrDefault(n, QueueDefinition.DEFAULT);
+          return Queue.open(queueFolder(n), n, defined.options());
         });
+  }
+
+  /** Removes a queue's folder; how many records it had. */
+  synchronized long deleteQueue(String name) {
+    if (!Files.exists(queueFolder(name).resolve("queue"))) {
+      return 0;
+    }
+    long records;
+    Queue open = queue(name); // Held, so that nobody else writes to it.
+    records = open.describe().stream().mapToLong(PartitionInfo::records).sum();
+    open.close();
+    queues.remove(name);
+    try (Stream<Path> files = Files.walk(queueFolder(name))) {
+      for (Path file : files.sorted(Comparator.reverseOrder()).toList()) {
+        Files.delete(file);
+      }
+    } catch (IOException e) {
+      throw new OutsideException("cannot remove queue " + name + ": " + e.getMessage(), e);
+    }
+    return records;
   }
 
   /** Whether a store is defined, of a kind that is known, and there already. */

@@ -1,12 +1,18 @@
 package io.wexrun.project;
 
+import io.wexrun.queue.Codec;
+import io.wexrun.queue.Keep;
+import io.wexrun.queue.QueueOptions;
+
 /**
  * A queue of a workspace.
  *
  * @param partitions 1 to 10,000; counts when the queue is made
+ * @param keep how long records are kept
+ * @param codec how packs are compressed
  */
-public record QueueDefinition(int partitions) {
-  /** One partition, the default. */
+public record QueueDefinition(int partitions, Keep keep, Codec codec) {
+  /** One partition, everything kept, nothing compressed: the default. */
   public static final QueueDefinition DEFAULT = new QueueDefinition(1);
 
   /** Rejects a number of partitions out of range. */
@@ -14,5 +20,14 @@ public record QueueDefinition(int partitions) {
     if (partitions < 1 || partitions > 10_000) {
       throw new IllegalArgumentException("a queue has 1 to 10000 partitions, not " + partitions);
     }
+  }
+
+  /** So many partitions, everything kept, nothing compressed. */
+  public QueueDefinition(int partitions) {
+    this(partitions, Keep.ALL, Codec.NONE);
+  }
+
+  QueueOptions options() {
+    return QueueOptions.partitions(partitions).keep(keep).codec(codec);
   }
 }

@@ -22,6 +22,7 @@ import io.wexrun.queue.DeadLetters;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.QueueRecord;
 import io.wexrun.queue.Reader;
+import io.wexrun.queue.Verification;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
@@ -359,6 +360,30 @@ public final class Workspace implements AutoCloseable {
       throw new IllegalArgumentException("there is no queue " + name);
     }
     return holdings.queue(name);
+  }
+
+  /** Like {@link #queue}, also of the dead letters of a pipeline as {@code dead/NAME}. */
+  public Queue queueOf(String name) {
+    return name.startsWith("dead/") ? holdings.queue(name) : queue(name);
+  }
+
+  /**
+   * Reads every byte of a queue, or of dead letters, and says what is wrong.
+   *
+   * @return empty if nothing has been appended yet
+   */
+  public Optional<Verification> verifyQueue(String name) {
+    return Queue.verify(holdings.queueFolder(name));
+  }
+
+  /**
+   * Removes a queue, or dead letters, with all records.
+   *
+   * @return how many records it had
+   * @throws OutsideException if another process holds it
+   */
+  public long deleteQueue(String name) {
+    return holdings.deleteQueue(name);
   }
 
   /**

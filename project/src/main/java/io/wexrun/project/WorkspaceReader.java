@@ -4,17 +4,22 @@ import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.Sizes;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
+import io.wexrun.queue.Codec;
+import io.wexrun.queue.Keep;
 import java.io.IOException;
 import java.nio.charset.CharacterCodingException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
@@ -125,22 +130,44 @@ final class WorkspaceReader {
   private void readQueues(YamlMap map) {
     for (String queue : map.keys()) {
       checkName(map, queue);
-      QueueDefinition definition = QueueDefinition.DEFAULT;
-      Optional<YamlMap> settings = map.map(queue);
-      if (settings.isPresent()) {
-        settings.get().allow("a queue", List.of("partitions"));
-        definition =
-            settings
-                .get()
-                .parsed(
-                    "partitions",
-                    text -> PipelineReader.count(text).filter(n -> n <= 10_000),
-                    "a number of partitions from 1 to 10000")
-                .map(n -> new QueueDefinition(n.intValue()))
-                .orElse(definition);
-      }
+      QueueDefinition definition =
+          map.map(queue).map(WorkspaceReader::queue).orElse(QueueDefinition.DEFAULT);
       queues.put(queue, definition);
     }
+  }
+
+  private static QueueDefinition queue(YamlMap settings) {
+    settings.allow("a queue", List.of("partitions", "keep", "compress"));
+    int partitions =
+        settings
+            .parsed(
+                "partitions",
+                text -> PipelineReader.count(text).filter(n -> n <= 10_000),
+                "a number of partitions from 1 to 10000")
+            .orElse(1L)
+            .intValue();
+    Codec codec =
+        settings
+            .parsed(
+                "compress",
+                text ->
+                    Stream.of(Codec.values())
+                        .filter(c -> c.name().toLowerCase(Locale.ROOT).equals(text))
+                        .findFirst(),
+                "none, lz4 or zstd")
+            .orElse(Codec.NONE);
+    Keep keep = Keep.ALL;
+    Optional<YamlMap> limits = settings.map("keep");
+    if (limits.isPresent()) {
+      YamlMap limit = limits.get();
+      limit.allow("what a queue keeps", List.of("age", "size"));
+      Optional<Duration> age =
+          limit.parsed("age", t -> Sizes.duration(t).filter(d -> !d.isZero()), "an age such as 7d");
+      Optional<Long> size =
+          limit.parsed("size", t -> Sizes.bytes(t).filter(n -> n > 0), "a size such as 10GB");
+      keep = new Keep(age, size, false);
+    }
+    return new QueueDefinition(partitions, keep, codec);
   }
 
   private static void checkName(YamlMap map, String written) {

@@ -222,9 +222,9 @@ final class Log {
         label
             + " is damaged: "
             + what
-            + ". 'wexrun queue --verify' says more; restore the folder "
+            + ". 'wexrun queue verify' says more; restore the folder "
             + folder
-            + " from a copy, or keep what is whole with --repair");
+            + " from a copy");
   }
 
   /** Begins a new segment behind the last one, which gets its index. Both are synced. */

@@ -281,12 +281,17 @@ public final class Queue implements AutoCloseable {
    * @return how many records were removed
    */
   public long trim() {
+    return trim(options.keep());
+  }
+
+  /** Like {@link #trim()}, with other limits than the queue's own. */
+  public long trim(Keep keep) {
     if (!writable) {
       throw new IllegalStateException("queue " + name + " was opened only to read");
     }
     long removed = 0;
     for (Partition partition : partitions) {
-      removed += partition.trim(options.keep(), Long.MAX_VALUE);
+      removed += partition.trim(keep, Long.MAX_VALUE);
     }
     return removed;
   }

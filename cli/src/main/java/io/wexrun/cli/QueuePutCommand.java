@@ -1,0 +1,156 @@
+package io.wexrun.cli;
+
+import com.google.re2j.Matcher;
+import com.google.re2j.Pattern;
+import com.google.re2j.PatternSyntaxException;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.project.Workspace;
+import io.wexrun.queue.Producer;
+import io.wexrun.queue.ProducerFigures;
+import io.wexrun.queue.QueueMessage;
+import java.io.BufferedInputStream;
+import java.io.ByteArrayOutputStream;
+import java.io.IOException;
+import java.io.InputStream;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.LinkedHashMap;
+import java.util.Map;
+import java.util.concurrent.Callable;
+import picocli.CommandLine.Command;
+import picocli.CommandLine.Mixin;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Option;
+import picocli.CommandLine.ParameterException;
+import picocli.CommandLine.Parameters;
+import picocli.CommandLine.Spec;
+
+@Command(
+    name = "put",
+    mixinStandardHelpOptions = true,
+    description = "Append the lines of a file, or of standard input, to a queue.",
+    footer = {
+      "",
+      "Exit codes: 0 all lines are stored; 2 no such queue or partition; 3 the queue is held by",
+      "  another process, or the disk fails: what was stored is said.",
+      "",
+      "Example: wexrun queue put gate-events incoming/gates/gates-north.log --key 'card=(\\S+)'"
+    })
+final class QueuePutCommand implements Callable<Integer> {
+  private final Terminal terminal;
+
+  @Mixin private WorkspaceOption workspaceOption;
+  @Spec private CommandSpec spec;
+
+  @Parameters(index = "0", paramLabel = "QUEUE", description = "Which queue.")
+  private String name;
+
+  @Parameters(
+      index = "1",
+      arity = "0..1",
+      paramLabel = "FILE",
+      description = "Take lines from it; - or nothing reads standard input.")
+  private String file;
+
+  @Option(
+      names = "--key",
+      paramLabel = "PATTERN",
+      description = "The key of a line: what the first group of this pattern (RE2) matches in it.")
+  private String key;
+
+  @Option(
+      names = "--header",
+      paramLabel = "NAME=TEXT",
+      description = "A header for every record; may be repeated.")
+  private Map<String, String> headers = new LinkedHashMap<>();
+
+  @Option(names = "--partition", paramLabel = "P", description = "Put all into this partition.")
+  private Integer partition;
+
+  QueuePutCommand(Terminal terminal) {
+    this.terminal = terminal;
+  }
+
+  @Override
+  public Integer call() throws IOException {
+    Pattern pattern = pattern();
+    try (Workspace workspace = workspaceOption.open()) {
+      Names.known("queue", name, workspace.definition().queues().keySet().stream().toList(), spec);
+      ProducerFigures figures;
+      try (InputStream in = open();
+          Producer producer = workspace.queue(name).producer()) {
+        byte[] line = line(in);
+        while (line != null) {
+          producer.append(message(line, pattern));
+          line = line(in);
+        }
+        producer.flush();
+        figures = producer.figures();
+      } catch (IllegalArgumentException e) {
+        throw new ParameterException(spec.commandLine(), e.getMessage());
+      }
+      if (workspaceOption.json()) {
+        terminal.json("records", figures.recordsAcknowledged(), "packs", figures.packsWritten());
+      } else {
+        terminal.say(
+            Terminal.count(figures.recordsAcknowledged())
+                + " records in "
+                + Terminal.count(figures.packsWritten())
+                + " packs are in queue "
+                + name);
+      }
+      return ExitCode.DONE;
+    }
+  }
+
+  private Pattern pattern() {
+    try {
+      return key == null ? null : Pattern.compile(key);
+    } catch (PatternSyntaxException e) {
+      throw new ParameterException(spec.commandLine(), "--key is not a pattern: " + e.getMessage());
+    }
+  }
+
+  private InputStream open() throws IOException {
+    if (file == null || file.equals("-")) {
+      return new BufferedInputStream(System.in, 1 << 16);
+    }
+    Path path = Path.of(file);
+    if (!Files.isRegularFile(path)) {
+      throw new OutsideException("there is no file " + path);
+    }
+    return new BufferedInputStream(Files.newInputStream(path), 1 << 16);
+  }
+
+  /** The next line without its end; null at the end of the data. */
+  private static byte[] line(InputStream in) throws IOException {
+    ByteArrayOutputStream line = new ByteArrayOutputStream(256);
+    int b = in.read();
+    if (b < 0) {
+      return null;
+    }
+    while (b >= 0 && b != '\n') {
+      line.write(b);
+      b = in.read();
+    }
+    byte[] bytes = line.toByteArray();
+    boolean carriage = bytes.length > 0 && bytes[bytes.length - 1] == '\r';
+    return carriage ? java.util.Arrays.copyOf(bytes, bytes.length - 1) : bytes;
+  }
+
+  private QueueMessage message(byte[] line, Pattern pattern) {
+    QueueMessage message = QueueMessage.of(line);
+    if (pattern != null) {
+      Matcher matcher = pattern.matcher(line);
+      int group = matcher.groupCount() > 0 ? 1 : 0;
+      if (matcher.find() && matcher.start(group) >= 0) {
+        int start = matcher.start(group);
+        message = message.key(java.util.Arrays.copyOfRange(line, start, matcher.end(group)));
+      }
+    }
+    for (Map.Entry<String, String> header : headers.entrySet()) {
+      message = message.header(header.getKey(), header.getValue());
+    }
+    return partition == null ? message : message.to(partition);
+  }
+}
