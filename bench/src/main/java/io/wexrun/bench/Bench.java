@@ -43,7 +43,7 @@ public final class Bench implements Callable<Integer> {
       names = "--only",
       split = ",",
       paramLabel = "ROW",
-      description = "Only these: direct, queue, growth, lanes, loops, start.")
+      description = "Only these: direct, queue, growth, lanes, loops, start, appends.")
   private List<String> only = List.of();
 
   @Option(
@@ -91,6 +91,9 @@ public final class Bench implements Callable<Integer> {
     }
     if (wanted("start")) {
       all.add(workloads.start());
+    }
+    if (wanted("appends")) {
+      new QueueSpeed(Files.createDirectories(data.resolve("appends")), Bench::say).measure();
     }
     new Report(all).write(out.toAbsolutePath());
     say("written to " + out.toAbsolutePath());

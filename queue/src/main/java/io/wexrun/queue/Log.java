@@ -180,6 +180,7 @@ final class Log {
       if (verify && !pack.get().whole(data, 0)) {
         return tornAt(segment, place, available);
       }
+      pack.get().requireReadable();
       accept(segment, pack.get(), pack.get().producer(data, 0));
     }
   }

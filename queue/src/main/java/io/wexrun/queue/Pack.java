@@ -35,10 +35,12 @@ import java.util.zip.CRC32C;
  * ValueLength, HeaderCount --&gt; varint (unsigned LEB128)
  * </pre>
  *
+ * @param codecNumber as written; see {@link #codec()}
  * @param length bytes of the payload
  */
 record Pack(
-    Codec codec,
+    int version,
+    int codecNumber,
     int length,
     long baseOffset,
     int count,
@@ -66,8 +68,8 @@ record Pack(
     ByteBuffer out = ByteBuffer.wrap(pack, 0, bytes());
     out.putInt(MAGIC)
         .putInt(0)
-        .put(VERSION)
-        .put((byte) codec.ordinal())
+        .put((byte) version)
+        .put((byte) codecNumber)
         .putShort((short) 0)
         .putInt(length);
     out.putLong(baseOffset).putInt(count).putInt(producerLength);
@@ -94,21 +96,10 @@ record Pack(
     if (magic != MAGIC) {
       return Optional.empty();
     }
-    if (version > VERSION || Codec.of(codec).isEmpty()) {
-      throw new OutsideException(
-          "a pack has version "
-              + version
-              + " and codec "
-              + codec
-              + "; this Wexrun reads version "
-              + VERSION
-              + " and codecs 0 to "
-              + (Codec.values().length - 1)
-              + ": use a newer Wexrun");
-    }
     Pack pack =
         new Pack(
-            Codec.of(codec).get(),
+            version,
+            codec,
             in.getInt(),
             in.getLong(),
             in.getInt(),
@@ -124,6 +115,31 @@ record Pack(
             && pack.producerLength >= 0
             && pack.producerLength <= pack.length;
     return sane ? Optional.of(pack) : Optional.empty();
+  }
+
+  /**
+   * Says if a newer Wexrun wrote this. Asked once the checksum is known to be right: damage may
+   * look like any version.
+   */
+  void requireReadable() {
+    if (version > VERSION || Codec.of(codecNumber).isEmpty()) {
+      throw new OutsideException(
+          "a pack has version "
+              + version
+              + " and codec "
+              + codecNumber
+              + "; this Wexrun reads version "
+              + VERSION
+              + " and codecs 0 to "
+              + (Codec.values().length - 1)
+              + ": use a newer Wexrun");
+    }
+  }
+
+  /** How the records are compressed. */
+  Codec codec() {
+    requireReadable();
+    return Codec.of(codecNumber).get();
   }
 
   /** Whether the checksum of the whole pack at {@code at} is right. */

@@ -135,7 +135,8 @@ final class PackBuilder {
   Pack finish(long baseOffset, long sequence, long durable) {
     Pack pack =
         new Pack(
-            codec,
+            Pack.VERSION,
+            codec.ordinal(),
             length - Pack.HEADER,
             baseOffset,
             count,
