@@ -54,11 +54,12 @@ final class QueueSpeed {
           "queue, synced every 50 ms, records/s",
           append(SyncPolicy.every(often), Codec.NONE, value));
       tell("queue, synced each pack, records/s", append(SyncPolicy.eachPack(), Codec.NONE, value));
+      tell("queue, read back, records/s", read());
       tell("queue, lz4, every 50 ms, records/s", append(SyncPolicy.every(often), Codec.LZ4, value));
       tell(
           "queue, zstd, every 50 ms, records/s",
           append(SyncPolicy.every(often), Codec.ZSTD, value));
-      tell("queue, read back, records/s", read());
+      tell("queue, zstd, read back, records/s", read());
       latency(SyncPolicy.every(often), value);
       latency(SyncPolicy.eachPack(), value);
     }

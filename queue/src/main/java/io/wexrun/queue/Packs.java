@@ -9,6 +9,7 @@ import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.BitSet;
+import java.util.Collection;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -140,25 +141,32 @@ final class Packs {
     List<QueueRecord> records = new ArrayList<>();
     int at = 0;
     while (at < length) {
-      Pack pack = Pack.read(data, at, length - at).orElseThrow();
-      Packs packs = of(pack, data, at).orElseThrow();
-      for (long position = pack.baseOffset(); position < pack.end(); position++) {
-        QueueRecord record = packs.record(partition, position, pack.firstTime());
-        if (position >= from) {
-          records.add(record);
-        }
-      }
-      at += pack.bytes();
+      at = records(partition, data, at, length, from, records);
     }
     return records;
+  }
+
+  /** Adds the records of the pack at a place, from a position on; where the next pack stands. */
+  static int records(
+      int partition, byte[] data, int at, int length, long from, Collection<QueueRecord> records) {
+    Pack pack = Pack.read(data, at, length - at).orElseThrow();
+    Packs packs = of(pack, data, at).orElseThrow();
+    for (long position = pack.baseOffset(); position < pack.end(); position++) {
+      QueueRecord record = packs.record(partition, position, pack.firstTime());
+      if (position >= from) {
+        records.add(record);
+      }
+    }
+    return at + pack.bytes();
   }
 
   private QueueRecord record(int partition, long position, long firstTime) {
     long key = varint();
     Optional<byte[]> keyBytes = key == 0 ? Optional.empty() : Optional.of(bytes((int) key - 1));
     long time = firstTime + varint();
-    Map<String, String> headers = new LinkedHashMap<>();
-    for (long left = varint(); left > 0; left--) {
+    long left = varint();
+    Map<String, String> headers = left == 0 ? Map.of() : new LinkedHashMap<>();
+    for (; left > 0; left--) {
       String name = new String(bytes((int) varint()), StandardCharsets.UTF_8);
       headers.put(name, new String(bytes((int) varint()), StandardCharsets.UTF_8));
     }

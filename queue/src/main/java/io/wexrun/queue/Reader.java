@@ -1,7 +1,9 @@
 package io.wexrun.queue;
 
 import java.time.Duration;
+import java.util.ArrayDeque;
 import java.util.ArrayList;
+import java.util.Arrays;
 import java.util.List;
 import java.util.Optional;
 
@@ -14,6 +16,7 @@ public final class Reader {
 
   private final Queue queue;
   private final long[] positions;
+  private final Ahead[] aheads;
   private int turn;
   private boolean goesOn;
   private long notBefore = Long.MIN_VALUE;
@@ -21,6 +24,8 @@ public final class Reader {
   Reader(Queue queue, long[] positions) {
     this.queue = queue;
     this.positions = positions;
+    this.aheads = new Ahead[positions.length];
+    Arrays.setAll(aheads, i -> new Ahead());
   }
 
   /** This reader, passing over records that were appended before a time. */
@@ -60,8 +65,11 @@ public final class Reader {
       queue.refresh();
       for (int tried = 0; tried < positions.length; tried++) {
         int partition = turn;
-        turn = (turn + 1) % positions.length;
         List<QueueRecord> records = read(partition, most, bytes);
+        // What was read of one partition is handed out before the next: only one is in memory.
+        if (aheads[partition].isEmpty()) {
+          turn = (turn + 1) % positions.length;
+        }
         if (!records.isEmpty()) {
           return records;
         }
@@ -74,42 +82,60 @@ public final class Reader {
     }
   }
 
-  private Optional<Partition.Chunk> chunk(int partition) {
-    try {
-      return queue.partition(partition).read(positions[partition], CHUNK);
-    } catch (BehindOldestException e) {
-      if (!goesOn) {
-        throw e;
+  private List<QueueRecord> read(int partition, int most, int bytes) {
+    Ahead ahead = aheads[partition];
+    List<QueueRecord> taken = new ArrayList<>(Math.min(most, 1024));
+    long size = 0;
+    while (taken.size() < most && (!ahead.records.isEmpty() || ahead.more(partition))) {
+      QueueRecord record = ahead.records.peek();
+      if (!taken.isEmpty() && size + record.value().length > bytes) {
+        break;
       }
-      positions[partition] = e.oldest();
-      return queue.partition(partition).read(positions[partition], CHUNK);
+      ahead.records.remove();
+      positions[partition] = record.position() + 1;
+      if (record.timeMillis() >= notBefore) {
+        taken.add(record);
+        size += record.value().length;
+      }
     }
+    return taken;
   }
 
-  private List<QueueRecord> read(int partition, int most, int bytes) {
-    while (true) {
-      Optional<Partition.Chunk> chunk = chunk(partition);
-      if (chunk.isEmpty()) {
-        return List.of();
+  /** What was read of a partition and not handed out yet: some packs, and one taken apart. */
+  private final class Ahead {
+    private final ArrayDeque<QueueRecord> records = new ArrayDeque<>();
+    private Partition.Chunk chunk;
+    private int place;
+
+    boolean isEmpty() {
+      return records.isEmpty() && (chunk == null || place >= chunk.length());
+    }
+
+    /** Takes the next pack apart; false if there is none yet. */
+    boolean more(int partition) {
+      if (chunk == null || place >= chunk.length()) {
+        chunk = null;
+        chunk = next(partition).orElse(null);
+        place = 0;
       }
-      List<QueueRecord> taken = new ArrayList<>();
-      long size = 0;
-      for (QueueRecord record :
+      if (chunk == null) {
+        return false;
+      }
+      place =
           Packs.records(
-              partition, chunk.get().data(), chunk.get().length(), positions[partition])) {
-        boolean full =
-            taken.size() >= most || !taken.isEmpty() && size + record.value().length > bytes;
-        if (full) {
-          break;
+              partition, chunk.data(), place, chunk.length(), positions[partition], records);
+      return !records.isEmpty();
+    }
+
+    private Optional<Partition.Chunk> next(int partition) {
+      try {
+        return queue.partition(partition).read(positions[partition], CHUNK);
+      } catch (BehindOldestException e) {
+        if (!goesOn) {
+          throw e;
         }
-        positions[partition] = record.position() + 1;
-        if (record.timeMillis() >= notBefore) {
-          taken.add(record);
-          size += record.value().length;
-        }
-      }
-      if (!taken.isEmpty()) {
-        return taken;
+        positions[partition] = e.oldest();
+        return queue.partition(partition).read(positions[partition], CHUNK);
       }
     }
   }

@@ -322,4 +322,30 @@ class ProducerTest {
         .hasMessageContaining("cannot append to queue q, partition 1");
     assertThat(producer.figures().recordsFailed()).isEqualTo(1);
   }
+
+  @Test
+  void aReaderOfManyPartitionsGivesEveryRecordOnceWhateverTheLimits() {
+    try (Queue queue = open(disk, QueueOptions.partitions(50).sizes(1 << 20, 400));
+        Producer producer = queue.producer()) {
+      for (int i = 0; i < 5000; i++) {
+        producer.append(QueueMessage.of("r" + i).key("k" + i % 333));
+      }
+      producer.flush();
+      SplittableRandom dice = new SplittableRandom(1);
+      Reader reader = queue.readFromOldest();
+      Map<String, Integer> last = new HashMap<>();
+      int found = 0;
+      List<QueueRecord> next = reader.poll(7, Duration.ZERO);
+      while (!next.isEmpty()) {
+        for (QueueRecord record : next) {
+          int number = Integer.parseInt(record.text().substring(1));
+          assertThat(last.getOrDefault(record.keyText(), -1)).isLessThan(number);
+          last.put(record.keyText(), number);
+          found++;
+        }
+        next = reader.poll(dice.nextInt(1, 60), dice.nextInt(1, 300), Duration.ZERO);
+      }
+      assertThat(found).isEqualTo(5000);
+    }
+  }
 }
