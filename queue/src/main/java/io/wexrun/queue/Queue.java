@@ -10,7 +10,9 @@ import java.nio.ByteBuffer;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
@@ -36,9 +38,20 @@ public final class Queue implements AutoCloseable {
   private final boolean writable;
   private final Hold hold;
   private final List<Partition> partitions;
+  private final Disk disk;
+  private final Path folder;
+  private final Map<String, Group> groups = new HashMap<>();
 
   private Queue(
-      String name, QueueOptions options, boolean writable, Hold hold, List<Partition> partitions) {
+      Disk disk,
+      Path folder,
+      String name,
+      QueueOptions options,
+      boolean writable,
+      Hold hold,
+      List<Partition> partitions) {
+    this.disk = disk;
+    this.folder = folder;
     this.name = name;
     this.options = options;
     this.writable = writable;
@@ -119,7 +132,7 @@ public final class Queue implements AutoCloseable {
                 writable,
                 options));
       }
-      return new Queue(name, options, writable, hold, partitions);
+      return new Queue(disk, folder, name, options, writable, hold, partitions);
     } catch (IOException e) {
       throw cannotOpen(name, folder, e);
     }
@@ -207,6 +220,62 @@ public final class Queue implements AutoCloseable {
     return new Producer(this, producerName);
   }
 
+  /**
+   * A group of consumers; its members are made by {@link Group#join}.
+   *
+   * @param groupName letters, digits, {@code -} and {@code _}
+   * @throws OutsideException if another process has the group
+   * @throws IllegalStateException if the group is open already
+   */
+  public synchronized Group group(String groupName) {
+    if (!groupName.matches("[A-Za-z0-9][A-Za-z0-9_-]{0,99}")) {
+      throw new IllegalArgumentException("'" + groupName + "' is not a name of a group");
+    }
+    if (groups.containsKey(groupName)) {
+      throw new IllegalStateException("group " + groupName + " is open already");
+    }
+    Hold held = null;
+    if (disk instanceof RealDisk) {
+      try {
+        disk.makeFolder(folder.resolve(GroupFile.FOLDER));
+      } catch (IOException e) {
+        throw cannotOpen(name, folder, e);
+      }
+      Path lock = folder.resolve(GroupFile.FOLDER).resolve(groupName + ".lock");
+      held = Hold.take(lock, "group " + groupName);
+    }
+    Group group = new Group(this, groupName, new GroupFile(disk, folder, groupName), held);
+    groups.put(groupName, group);
+    return group;
+  }
+
+  /** The names of the groups that committed something. */
+  public List<String> groups() {
+    try {
+      return GroupFile.groups(disk, folder);
+    } catch (IOException e) {
+      throw cannotOpen(name, folder, e);
+    }
+  }
+
+  /** The positions that a group committed, without being one of its members; -1 for none. */
+  public long[] committed(String groupName) {
+    return new GroupFile(disk, folder, groupName).read(partitions.size());
+  }
+
+  synchronized void closed(Group group) {
+    groups.remove(group.name());
+  }
+
+  /** The position of a partition from which on some group may still read. */
+  private long needed(int partition) {
+    long needed = Long.MAX_VALUE;
+    for (String group : groups()) {
+      needed = Math.min(needed, Math.max(0, committed(group)[partition]));
+    }
+    return needed;
+  }
+
   Partition[] allPartitions() {
     return partitions.toArray(Partition[]::new);
   }
@@ -241,6 +310,14 @@ public final class Queue implements AutoCloseable {
           positions.length + " positions for " + partitions.size() + " partitions");
     }
     return new Reader(this, positions.clone());
+  }
+
+  /** A reader of one partition alone. */
+  Reader readOnly(int partition, long position) {
+    long[] positions = new long[partitions.size()];
+    java.util.Arrays.fill(positions, Long.MAX_VALUE);
+    positions[partition] = position;
+    return new Reader(this, positions);
   }
 
   /** Figures of every partition. */
@@ -290,8 +367,8 @@ public final class Queue implements AutoCloseable {
       throw new IllegalStateException("queue " + name + " was opened only to read");
     }
     long removed = 0;
-    for (Partition partition : partitions) {
-      removed += partition.trim(keep, Long.MAX_VALUE);
+    for (int i = 0; i < partitions.size(); i++) {
+      removed += partitions.get(i).trim(keep, keep.untilRead() ? needed(i) : Long.MAX_VALUE);
     }
     return removed;
   }

@@ -1,0 +1,16 @@
+package io.wexrun.queue;
+
+/**
+ * How far a group is behind in one partition.
+ *
+ * @param partition from 0
+ * @param committed the position behind the last record that is committed
+ * @param end the position behind the newest record
+ * @param member the number of the member that has the partition; -1 for none
+ */
+public record Lag(int partition, long committed, long end, int member) {
+  /** How many records are not committed yet. */
+  public long records() {
+    return end - committed;
+  }
+}
