@@ -28,6 +28,7 @@ import picocli.CommandLine.Spec;
       QueueReadCommand.class,
       QueuePutCommand.class,
       QueueTrimCommand.class,
+      QueueGroupsCommand.class,
       QueueVerifyCommand.class,
       QueueDeleteCommand.class
     },

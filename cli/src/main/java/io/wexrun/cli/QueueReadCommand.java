@@ -115,7 +115,7 @@ final class QueueReadCommand implements Callable<Integer> {
     }
     boolean waits = follow || from.equals("newest");
     Duration wait = follow ? Duration.ofSeconds(1) : Duration.ofSeconds(waits ? 10 : 0);
-    Reader reader = reader(queue).goOnFromOldest();
+    Reader reader = reader(queue, from, "--from", spec).goOnFromOldest();
     List<Map<String, Object>> facts = new ArrayList<>();
     long left = limit == null ? Long.MAX_VALUE : limit;
     long written = 0;
@@ -162,16 +162,17 @@ final class QueueReadCommand implements Callable<Integer> {
     }
   }
 
-  private Reader reader(Queue queue) {
-    if (from.equals("oldest")) {
+  /** A reader from a start as it is written on the command line. */
+  static Reader reader(Queue queue, String start, String option, CommandSpec spec) {
+    if (start.equals("oldest")) {
       return queue.readFromOldest();
     }
-    if (from.equals("newest")) {
+    if (start.equals("newest")) {
       return queue.readFromNewest();
     }
-    if (from.matches("\\d{1,18}")) {
+    if (start.matches("\\d{1,18}")) {
       long[] positions = new long[queue.partitions()];
-      Arrays.fill(positions, Long.parseLong(from));
+      Arrays.fill(positions, Long.parseLong(start));
       for (PartitionInfo info : queue.describe()) {
         int i = info.partition();
         positions[i] = Math.max(info.oldest(), Math.min(info.end(), positions[i]));
@@ -179,12 +180,13 @@ final class QueueReadCommand implements Callable<Integer> {
       return queue.readFrom(positions);
     }
     try {
-      return queue.readFrom(Instant.parse(from));
+      return queue.readFrom(Instant.parse(start));
     } catch (DateTimeException e) {
       throw new ParameterException(
           spec.commandLine(),
-          "--from is oldest, newest, a position, or a time such as 2026-05-03T05:00:00Z, not '"
-              + from
+          option
+              + " is oldest, newest, a position, or a time such as 2026-05-03T05:00:00Z, not '"
+              + start
               + "'");
     }
   }

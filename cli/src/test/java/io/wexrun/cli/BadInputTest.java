@@ -35,8 +35,8 @@ class BadInputTest {
         "run gate-laod ~ 2 ~ there is no pipeline 'gate-laod': did you mean 'gate-load'?",
         "dead --reason typo ~ 2 ~ the reasons are bad-encoding, too-long, no-match",
         "queue gate-event ~ 2 ~ did you mean 'gate-events'?",
-        "queue gate-events --read 1 --partition 9 ~ 2 ~ partitions 0 to 3, not 9",
-        "queue gate-events --read 1 --from never ~ 2 ~ --from is oldest, newest or a position",
+        "queue read gate-events --partition 9 ~ 2 ~ partitions 0 to 3, not 9",
+        "queue read gate-events --from never ~ 2 ~ --from is oldest, newest, a position, or a time",
         "sql --store warehose x ~ 2 ~ did you mean 'warehouse'?",
         "sql selec ~ 3 ~ does not take the query",
         "sql ~ 2 ~ QUERY",
@@ -66,6 +66,7 @@ class BadInputTest {
         "queue put",
         "queue trim",
         "queue verify",
+        "queue groups",
         "queue delete"
       })
   void everyCommandHasHelpWithAnExampleAndItsExitCodes(String command) {

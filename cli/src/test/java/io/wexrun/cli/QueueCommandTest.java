@@ -1,0 +1,108 @@
+package io.wexrun.cli;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import io.wexrun.cli.Wexrun.Result;
+import io.wexrun.queue.Group;
+import io.wexrun.queue.Member;
+import io.wexrun.queue.Queue;
+import io.wexrun.queue.QueueOptions;
+import java.io.IOException;
+import java.io.RandomAccessFile;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Duration;
+import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+import tools.jackson.databind.JsonNode;
+
+/** The commands for queues, in child processes. */
+class QueueCommandTest {
+  @TempDir private Path folder;
+  private Wexrun here;
+
+  @BeforeEach
+  void makeWorkspace() throws IOException {
+    here = Wexrun.in(folder);
+    Files.writeString(
+        folder.resolve("wexrun.yaml"),
+        "queues:\n  doors: {partitions: 2, compress: zstd, keep: {age: 30d}}\n");
+    Files.writeString(folder.resolve("doors.log"), "tram=1 open\ntram=2 open\r\ntram=1 shut");
+  }
+
+  @Test
+  void whatIsPutIsReadByKeyPlaceAndForm() {
+    Result put =
+        here.run("queue", "put", "doors", "doors.log", "--key", "tram=(\\d+)", "--header", "via=x");
+    assertThat(put.err()).contains("3 records in");
+    JsonNode records = here.run("queue", "read", "doors", "--json").json().get("records");
+    assertThat(records).hasSize(3);
+    for (JsonNode record : records) {
+      assertThat(record.get("key").asString()).isIn("1", "2");
+      assertThat(record.get("headers").get("via").asString()).isEqualTo("x");
+    }
+    assertThat(here.run("queue", "read", "doors", "--limit", "2").out().lines()).hasSize(2);
+    assertThat(here.run("queue", "read", "doors", "--as", "hex").out()).contains("7472616d");
+    assertThat(here.run("queue", "read", "doors", "--from", "1970-01-01T00:00:00Z").out().lines())
+        .hasSize(3);
+    assertThat(here.run("queue", "read", "doors", "--from", "soon").exit()).isEqualTo(2);
+    assertThat(here.run("queue", "read", "doors", "--partition", "2").err())
+        .contains("has partitions 0 to 1, not 2");
+    assertThat(here.run("queue", "put", "doors", "none.log").exit()).isEqualTo(3);
+    assertThat(here.run("queue", "put", "doors", "doors.log", "--key", "(").exit()).isEqualTo(2);
+    JsonNode listed = here.run("queue", "--json").json().get("queues").get(0);
+    assertThat(listed.get("records").asInt()).isEqualTo(3);
+    assertThat(listed.get("packs").asInt()).isBetween(1, 2);
+  }
+
+  @Test
+  void damageIsToldWithItsPlaceAndDeletingWantsAYes() throws IOException {
+    here.run("queue", "put", "doors", "doors.log", "--partition", "1");
+    here.run("queue", "put", "doors", "doors.log", "--partition", "1");
+    assertThat(here.run("queue", "verify").exit()).isZero();
+    Path file = folder.resolve(".wexrun/queues/doors/p1/00000000000000000000.packs");
+    try (RandomAccessFile bytes = new RandomAccessFile(file.toFile(), "rw")) {
+      bytes.seek(120);
+      int value = bytes.read();
+      bytes.seek(120);
+      bytes.write(value ^ 1);
+    }
+    Result verify = here.run("queue", "verify", "doors");
+    assertThat(verify.exit()).isEqualTo(4);
+    assertThat(verify.out())
+        .contains(
+            "DAMAGED", "p1/00000000000000000000.packs, byte 32 (position 0): the checksum of 3");
+    assertThat(here.run("queue", "delete", "doors").err()).contains("say so with --yes");
+    assertThat(here.run("queue", "trim", "doors", "--age", "soon").exit()).isEqualTo(2);
+  }
+
+  @Test
+  void groupsAreShownAndResetAfterADryRun() {
+    here.run("queue", "put", "doors", "doors.log", "--partition", "0");
+    Path queues = folder.resolve(".wexrun/queues/doors");
+    try (Queue queue = Queue.open(queues, "doors", QueueOptions.partitions(2));
+        Group group = queue.group("counters");
+        Member member = group.join()) {
+      assertThat(member.poll(2, Duration.ZERO)).hasSize(2);
+      member.commit();
+      Result held =
+          here.run("queue", "groups", "doors", "--reset", "counters", "--to", "0", "--yes");
+      assertThat(held.exit()).isEqualTo(3);
+      assertThat(held.err()).contains("group counters is held by process");
+    }
+    assertThat(here.run("queue", "groups", "doors").out()).containsPattern("counters +0 +2 +3 +1");
+    assertThat(here.run("queue", "groups", "doors", "--reset", "counters", "--to", "oldest").err())
+        .contains("nothing was changed");
+    Result reset =
+        here.run("queue", "groups", "doors", "--reset", "counters", "--to", "oldest", "--yes");
+    assertThat(reset.out()).contains("2 again");
+    JsonNode lag = here.run("queue", "groups", "doors", "--json").json().get("groups").get(0);
+    assertThat(lag.get("lag").asInt()).isEqualTo(3);
+    assertThat(here.run("queue", "groups", "doors", "--reset", "x", "--to", "0").exit())
+        .isEqualTo(2);
+    Result deleted = here.run("queue", "delete", "doors", "--yes");
+    assertThat(deleted.err()).contains("with 3 records");
+    assertThat(Files.exists(queues)).isFalse();
+  }
+}
