@@ -17,6 +17,7 @@ import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
@@ -37,12 +38,17 @@ import tools.jackson.databind.json.JsonMapper;
 class SchemaTest {
   private static final Path DEMO = Path.of("src/main/resources/demo");
 
-  @TempDir private Path folder;
+  @TempDir static Path folder;
+  private static final Map<String, String> WRITTEN = new HashMap<>();
 
-  private String written(String what) {
-    Wexrun.Result result = Wexrun.in(folder).run("schema", what);
-    assertThat(result.exit()).isZero();
-    return result.out();
+  private static String written(String what) {
+    return WRITTEN.computeIfAbsent(
+        what,
+        w -> {
+          Wexrun.Result result = Wexrun.in(folder).run("schema", w);
+          assertThat(result.exit()).isZero();
+          return result.out();
+        });
   }
 
   private static List<Error> errors(String schema, String yaml) {

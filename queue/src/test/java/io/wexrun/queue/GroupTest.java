@@ -195,7 +195,7 @@ class GroupTest {
    * Any order of joining, leaving, silence, polling and committing: committed positions only grow,
    * no commit leaves a gap, and in the end the group has read everything.
    */
-  @Property(tries = 500)
+  @Property(tries = 200)
   void noHistoryLosesARecordOrCommitsOneThatWasNotRead(@ForAll long seed) {
     SplittableRandom dice = new SplittableRandom(seed);
     MemoryDisk disk = new MemoryDisk();
