@@ -62,7 +62,7 @@ final class QueueTrimCommand implements Callable<Integer> {
     }
     try (Workspace workspace = workspaceOption.open()) {
       Names.known("queue", name, QueueCommand.names(workspace), spec);
-      Queue queue = workspace.queueOf(name);
+      Queue queue = workspace.queue(name);
       boolean given = age != null || size != null;
       long removed = given ? queue.trim(new Keep(oldest, largest, false)) : queue.trim();
       List<PartitionInfo> left = queue.describe();

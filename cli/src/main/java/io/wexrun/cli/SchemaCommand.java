@@ -1,5 +1,6 @@
 package io.wexrun.cli;
 
+import io.wexrun.project.FileForms;
 import io.wexrun.project.Workspace;
 import java.nio.file.Path;
 import java.util.Locale;
@@ -62,9 +63,7 @@ final class SchemaCommand implements Callable<Integer> {
     Path here = Path.of("").toAbsolutePath();
     Path workspace = folder != null ? folder : Workspace.find(here).orElse(here);
     Map<String, Object> schema =
-        what == What.PIPELINE
-            ? Workspace.pipelineSchema(workspace)
-            : Workspace.workspaceSchema(workspace);
+        what == What.PIPELINE ? FileForms.pipeline(workspace) : FileForms.workspace(workspace);
     if (json) {
       terminal.json(schema);
     } else {

@@ -8,12 +8,16 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 
-/** What may be written in the files of a workspace, as JSON Schemas. */
-final class FileForms {
+/**
+ * What may be written in the files of a workspace, as JSON Schemas (draft 2020-12), with what the
+ * folder's plugins add.
+ */
+public final class FileForms {
   private FileForms() {}
 
-  /** Of a document in {@code pipelines/*.yaml}. */
-  static Map<String, Object> pipeline(Connectors connectors) {
+  /** The schema of a document in {@code pipelines/*.yaml}. */
+  public static Map<String, Object> pipeline(java.nio.file.Path folder) {
+    Connectors connectors = new Connectors(folder);
     Form route =
         Form.keys(
             Form.with(
@@ -71,8 +75,9 @@ final class FileForms {
     return schema;
   }
 
-  /** Of {@code wexrun.yaml}. */
-  static Map<String, Object> workspace(Connectors connectors) {
+  /** The schema of {@code wexrun.yaml}. */
+  public static Map<String, Object> workspace(java.nio.file.Path folder) {
+    Connectors connectors = new Connectors(folder);
     List<Form> stores = new ArrayList<>();
     connectors.stores().forEach((kind, store) -> stores.add(settings(kind, store.keys())));
     Form queue =

@@ -8,7 +8,6 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.diagnose.Place;
 import io.wexrun.core.diagnose.Severity;
 import io.wexrun.core.pipeline.Pipeline;
-import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.schema.Schema;
@@ -28,7 +27,6 @@ import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Comparator;
-import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -109,21 +107,13 @@ public final class Workspace implements AutoCloseable {
   }
 
   /** Begins a workspace that is defined in Java; the folder holds its state, and is made. */
-  public static Builder in(Path folder) {
-    return new Builder(folder);
+  public static WorkspaceBuilder in(Path folder) {
+    return new WorkspaceBuilder(folder);
   }
 
-  /**
-   * The JSON Schema (draft 2020-12) of the documents in pipeline files, with what the folder's
-   * plugins add.
-   */
-  public static Map<String, Object> pipelineSchema(Path folder) {
-    return FileForms.pipeline(new Connectors(folder));
-  }
-
-  /** The JSON Schema of {@code wexrun.yaml}, like {@link #pipelineSchema}. */
-  public static Map<String, Object> workspaceSchema(Path folder) {
-    return FileForms.workspace(new Connectors(folder));
+  /** A workspace of a definition made in Java. */
+  static Workspace of(Path folder, WorkspaceDefinition definition) {
+    return new Workspace(folder, definition, new Sources(), List.of());
   }
 
   /** The folder. */
@@ -304,11 +294,7 @@ public final class Workspace implements AutoCloseable {
     return holdings
         .stateIfAny()
         .map(state -> state.tally(pipeline))
-        .orElseGet(() -> none(pipeline));
-  }
-
-  private static Tally none(String pipeline) {
-    return new Tally(pipeline, Counts.NONE, 0, 0);
+        .orElseGet(() -> new Tally(pipeline, Counts.NONE, 0, 0));
   }
 
   /** The books of every pipeline. */
@@ -350,21 +336,17 @@ public final class Workspace implements AutoCloseable {
   }
 
   /**
-   * A queue of this workspace for reading and appending. The workspace closes it.
+   * A queue of this workspace, or dead letters as {@code dead/NAME}, for reading and appending. The
+   * workspace closes it.
    *
    * @throws OutsideException if another process appends to it; the message names it
    * @throws IllegalArgumentException if there is no queue of that name
    */
   public Queue queue(String name) {
-    if (!definition.queues().containsKey(name)) {
+    if (!definition.queues().containsKey(name) && !name.startsWith("dead/")) {
       throw new IllegalArgumentException("there is no queue " + name);
     }
     return holdings.queue(name);
-  }
-
-  /** Like {@link #queue}, also of the dead letters of a pipeline as {@code dead/NAME}. */
-  public Queue queueOf(String name) {
-    return name.startsWith("dead/") ? holdings.queue(name) : queue(name);
   }
 
   /**
@@ -412,54 +394,5 @@ public final class Workspace implements AutoCloseable {
   @Override
   public void close() {
     holdings.close();
-  }
-
-  /** Collects the parts of a workspace. Not for several threads. */
-  public static final class Builder {
-    private final Path folder;
-    private final Map<String, Settings> stores = new LinkedHashMap<>();
-    private final Map<String, QueueDefinition> queues = new LinkedHashMap<>();
-    private final Map<String, Table> tables = new LinkedHashMap<>();
-    private final List<Pipeline> pipelines = new ArrayList<>();
-
-    private Builder(Path folder) {
-      this.folder = folder;
-    }
-
-    /** Adds a store. */
-    public Builder store(String name, Settings settings) {
-      stores.put(name, settings);
-      return this;
-    }
-
-    /** Adds a queue. */
-    public Builder queue(String name, int partitions) {
-      queues.put(name, new QueueDefinition(partitions));
-      return this;
-    }
-
-    /** Adds a table. */
-    public Builder table(Table table) {
-      tables.put(table.name(), table);
-      return this;
-    }
-
-    /** Adds a pipeline. */
-    public Builder pipeline(Pipeline pipeline) {
-      pipelines.add(pipeline);
-      return this;
-    }
-
-    /** The workspace; its folder is made if it is not there. */
-    public Workspace open() {
-      Path whole = folder.toAbsolutePath().normalize();
-      Holdings.makeFolder(whole);
-      String name = String.valueOf(whole.getFileName());
-      return new Workspace(
-          whole,
-          new WorkspaceDefinition(name, stores, queues, tables, pipelines),
-          new Sources(),
-          List.of());
-    }
   }
 }

@@ -2,20 +2,15 @@ package io.wexrun.queue;
 
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.queue.disk.Disk;
-import io.wexrun.queue.disk.DiskFile;
 import io.wexrun.queue.disk.Hold;
 import io.wexrun.queue.disk.RealDisk;
 import java.io.IOException;
-import java.nio.ByteBuffer;
-import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import java.util.regex.Matcher;
-import java.util.regex.Pattern;
 
 /**
  * A durable, partitioned log of records in a folder. One process at a time writes; others may read
@@ -30,9 +25,6 @@ import java.util.regex.Pattern;
  * }</pre>
  */
 public final class Queue implements AutoCloseable {
-  private static final Pattern META = Pattern.compile("wexrun-queue (\\d+)\npartitions (\\d+)\n");
-  private static final int VERSION = 1;
-
   private final String name;
   private final QueueOptions options;
   private final boolean writable;
@@ -120,7 +112,7 @@ public final class Queue implements AutoCloseable {
   static Queue open(
       Disk disk, Path folder, String name, QueueOptions options, boolean writable, Hold hold) {
     try {
-      int count = count(disk, folder, name, options, writable);
+      int count = QueueFile.partitions(disk, folder, name, options, writable);
       List<Partition> partitions = new ArrayList<>();
       for (int number = 0; number < count; number++) {
         partitions.add(
@@ -141,40 +133,6 @@ public final class Queue implements AutoCloseable {
   private static OutsideException cannotOpen(String name, Path folder, IOException e) {
     return new OutsideException(
         "cannot open queue " + name + " in " + folder + ": " + e.getMessage(), e);
-  }
-
-  /** How many partitions the queue has; written down when it is made. */
-  private static int count(
-      Disk disk, Path folder, String name, QueueOptions options, boolean writable)
-      throws IOException {
-    Path file = folder.resolve("queue");
-    List<String> entries = disk.list(folder);
-    if (entries.contains("queue")) {
-      ByteBuffer text = ByteBuffer.allocate(4096);
-      try (DiskFile meta = disk.open(file, false)) {
-        meta.read(0, text);
-      }
-      Matcher matcher = META.matcher(StandardCharsets.UTF_8.decode(text.flip()));
-      if (matcher.matches()) {
-        if (Integer.parseInt(matcher.group(1)) > VERSION) {
-          throw new OutsideException(
-              "queue " + name + " has format " + matcher.group(1) + ": use a newer Wexrun");
-        }
-        return Integer.parseInt(matcher.group(2));
-      }
-      if (entries.contains("p0") || !writable) {
-        throw new OutsideException(
-            "queue " + name + " is damaged: " + file + " is not a queue's description");
-      }
-      disk.delete(file);
-    }
-    disk.makeFolder(folder);
-    try (DiskFile meta = disk.create(file)) {
-      String text = "wexrun-queue " + VERSION + "\npartitions " + options.partitions() + "\n";
-      meta.write(0, StandardCharsets.UTF_8.encode(text));
-      meta.sync();
-    }
-    return options.partitions();
   }
 
   /** The name given on opening. */
