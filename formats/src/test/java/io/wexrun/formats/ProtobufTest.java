@@ -267,9 +267,14 @@ class ProtobufTest {
       assertThat(row).startsWith("dies: ");
       return;
     }
-    // What only a column cannot hold dies here alone: a uint64 above a long, an odd instant.
+    // What only a column cannot hold dies here alone: a uint64 above a long, an odd instant. And
+    // the
+    // library lets the last of packed values reach beyond their length.
     boolean narrow =
-        row.contains("more than a long") || row.contains("no instant") || row.contains("not UTF-8");
+        row.contains("more than a long")
+            || row.contains("no instant")
+            || row.contains("not UTF-8")
+            || row.contains("a packed value does not end");
     assertThat(narrow ? theirs : row).isEqualTo(theirs);
   }
 
