@@ -32,7 +32,7 @@ import java.util.List;
 public final class Group implements AutoCloseable {
   private final Queue queue;
   private final String name;
-  private final GroupFile file;
+  private final PositionsFile file;
   private final Hold hold;
   private final long[] committed;
   private final Member[] owners;
@@ -41,7 +41,7 @@ public final class Group implements AutoCloseable {
   private boolean fromNewest;
   private int joined;
 
-  Group(Queue queue, String name, GroupFile file, Hold hold) {
+  Group(Queue queue, String name, PositionsFile file, Hold hold) {
     this.queue = queue;
     this.name = name;
     this.file = file;

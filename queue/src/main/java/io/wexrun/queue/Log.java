@@ -57,12 +57,24 @@ final class Log {
     return next;
   }
 
-  /** Reads what is there; cuts a torn tail if this process may write. */
-  void recover() throws IOException {
+  /**
+   * Reads what is there; cuts a torn tail if this process may write.
+   *
+   * @param synced records before this position are known to have been synced
+   */
+  void recover(long synced) throws IOException {
     if (writable) {
       disk.makeFolder(folder);
     }
     openSegments();
+    if (next < synced) {
+      throw damaged(
+          "records up to position "
+              + synced
+              + " were acknowledged, but the last whole one is before "
+              + next
+              + "; nothing was cut");
+    }
     if (writable && !segments.isEmpty()) {
       Segment last = last();
       if (last.file.size() > last.endPlace()) {
@@ -168,17 +180,17 @@ final class Log {
         return Tail.CLEAN;
       }
       if (read < Pack.HEADER) {
-        return tornAt(segment, place, available);
+        return tornAt(segment, place);
       }
       Optional<Pack> pack = Pack.read(header, 0, available);
       if (pack.isEmpty() || pack.get().baseOffset() != next) {
-        return tornAt(segment, place, available);
+        return tornAt(segment, place);
       }
       byte[] data =
           new byte[verify ? pack.get().bytes() : Pack.HEADER + pack.get().producerLength()];
       segment.file.read(place, ByteBuffer.wrap(data));
       if (verify && !pack.get().whole(data, 0)) {
-        return tornAt(segment, place, available);
+        return tornAt(segment, place);
       }
       pack.get().requireReadable();
       accept(segment, pack.get(), pack.get().producer(data, 0));
@@ -200,22 +212,30 @@ final class Log {
    * the partition was durable when it was written; if a whole one behind the tear says that this
    * place was, then acknowledged records are damaged, and nothing may be cut.
    */
-  private Tail tornAt(Segment segment, long place, long available) throws IOException {
-    byte[] rest = new byte[(int) Math.min(available, Integer.MAX_VALUE - 8)];
-    int length = segment.file.read(place, ByteBuffer.wrap(rest));
+  private Tail tornAt(Segment segment, long place) throws IOException {
+    if (acknowledgedBehind(segment.file, place, next)) {
+      throw damaged(
+          "the pack at position "
+              + next
+              + " is not whole, but records behind it were"
+              + " acknowledged; nothing was cut");
+    }
+    return Tail.TORN;
+  }
+
+  /** Whether a whole pack behind a place says that a position was synced before it was written. */
+  static boolean acknowledgedBehind(DiskFile file, long place, long position) throws IOException {
+    byte[] rest = new byte[(int) Math.min(file.size() - place, Integer.MAX_VALUE - 8)];
+    int length = file.read(place, ByteBuffer.wrap(rest));
     for (int at = 1; at <= length - Pack.HEADER; at++) {
       if (rest[at] == 'W' && ByteBuffer.wrap(rest).getInt(at) == Pack.MAGIC) {
         Optional<Pack> pack = Pack.read(rest, at, length - at);
-        if (pack.isPresent() && pack.get().whole(rest, at) && pack.get().durable() > next) {
-          throw damaged(
-              "the pack at position "
-                  + next
-                  + " is not whole, but records behind it were"
-                  + " acknowledged; nothing was cut");
+        if (pack.isPresent() && pack.get().whole(rest, at) && pack.get().durable() > position) {
+          return true;
         }
       }
     }
-    return Tail.TORN;
+    return false;
   }
 
   private OutsideException damaged(String what) {

@@ -35,6 +35,7 @@ final class PackWriter {
   private boolean woken;
   private boolean ended;
   private OutsideException failure;
+  private Throwable death;
   private long acknowledged;
   private long failed;
   private long packs;
@@ -47,12 +48,13 @@ final class PackWriter {
     this.queue = queue;
     this.options = queue.options();
     this.producer = producer;
-    this.thread = new Thread(this::run, "wexrun-producer-" + queue.name());
+    this.thread = new Thread(this::runToItsEnd, "wexrun-producer-" + queue.name());
     thread.setDaemon(true);
     thread.start();
   }
 
   synchronized void write(Filled filled) {
+    requireAlive();
     ready.add(filled);
     recordsReady += filled.builder.count();
     notifyAll();
@@ -72,10 +74,23 @@ final class PackWriter {
         appended, acknowledged, failed, packs, bytes, waiting + recordsReady, held, retries);
   }
 
+  /** Whether there is nothing to write. */
+  synchronized boolean idle() {
+    return ready.isEmpty() && !writing;
+  }
+
+  /** A writer that ended by an error of the program or of the machine writes nothing any more. */
+  synchronized void requireAlive() {
+    if (death != null) {
+      throw new IllegalStateException(
+          "the producer's writer has ended by " + death + "; open the queue again", death);
+    }
+  }
+
   /** Returns when nothing waits any more; throws what failed since the last time. */
   synchronized void awaitAll() {
     boolean interrupted = false;
-    while (!ready.isEmpty() || writing) {
+    while (death == null && (!ready.isEmpty() || writing)) {
       try {
         wait();
       } catch (InterruptedException e) {
@@ -85,6 +100,7 @@ final class PackWriter {
     if (interrupted) {
       Thread.currentThread().interrupt();
     }
+    requireAlive();
     if (failure != null) {
       OutsideException thrown = failure;
       failure = null;
@@ -107,6 +123,21 @@ final class PackWriter {
     }
     if (interrupted) {
       Thread.currentThread().interrupt();
+    }
+  }
+
+  /** An error ends the thread, but nobody waits for it then. */
+  private void runToItsEnd() {
+    try {
+      run();
+    } catch (RuntimeException | Error e) {
+      synchronized (this) {
+        death = e;
+        ready.forEach(f -> f.futures.forEach(future -> future.completeExceptionally(e)));
+        ready.clear();
+        notifyAll();
+      }
+      throw e;
     }
   }
 
@@ -172,12 +203,18 @@ final class PackWriter {
       filled.builder.seal(options.codec());
       byPartition.computeIfAbsent(filled.partition, p -> new ArrayList<>()).add(filled);
     }
-    byPartition.forEach(this::store);
+    batch.clear();
+    byPartition.forEach(
+        (number, packsOfOne) -> {
+          store(number, packsOfOne);
+          packsOfOne.clear(); // The producer fills the room anew; the old bytes must be free.
+        });
     queue.appended();
     synchronized (this) {
       writing = false;
       notifyAll();
     }
+    producer.written(0); // Who waits for room may hand over what is there.
   }
 
   /** Stores packs of one partition, in order; those that cannot be fail their futures. */

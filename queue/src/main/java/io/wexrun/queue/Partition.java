@@ -42,7 +42,13 @@ final class Partition implements AutoCloseable {
   private long removedBytes;
 
   Partition(
-      Disk disk, Path folder, String label, int number, boolean writable, QueueOptions options)
+      Disk disk,
+      Path folder,
+      String label,
+      int number,
+      boolean writable,
+      QueueOptions options,
+      long synced)
       throws IOException {
     this.disk = disk;
     this.folder = folder;
@@ -51,7 +57,7 @@ final class Partition implements AutoCloseable {
     this.writable = writable;
     this.options = options;
     this.log = new Log(disk, folder, label, number, writable);
-    log.recover();
+    log.recover(synced);
     log.producers().keySet().removeIf(name -> name.startsWith(Log.PASSING));
     durable = log.next();
     published = log.next();
@@ -113,7 +119,7 @@ final class Partition implements AutoCloseable {
   private void mend() throws IOException {
     log.close();
     Log fresh = new Log(disk, folder, label, number, writable);
-    fresh.recover();
+    fresh.recover(durable);
     log = fresh;
     durable = log.next();
     published = log.next();
@@ -155,6 +161,11 @@ final class Partition implements AutoCloseable {
       durable = log.next();
     }
     published = log.next();
+  }
+
+  /** The position up to which everything is synced. */
+  synchronized long durable() {
+    return durable;
   }
 
   /** The last sequence of a producer; {@link Long#MIN_VALUE} if it never appended. */

@@ -143,7 +143,10 @@ public final class Producer implements AutoCloseable {
   private void awaitRoom(int size) {
     long until = System.nanoTime() + options.patience().toNanos();
     while (held > 0 && held + size > options.heldBytes()) {
-      handAll();
+      writer.requireAlive();
+      if (writer.idle()) {
+        handAll(); // Only then: a full producer would otherwise hand over packs of one record.
+      }
       long left = (until - System.nanoTime()) / 1_000_000;
       if (left <= 0) {
         throw new QueueFullException(queue.name(), held, options.patience());

@@ -6,6 +6,7 @@ import io.wexrun.queue.disk.Hold;
 import io.wexrun.queue.disk.RealDisk;
 import java.io.IOException;
 import java.nio.file.Path;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -25,6 +26,8 @@ import java.util.Optional;
  * }</pre>
  */
 public final class Queue implements AutoCloseable {
+  private static final long NOTE_SYNCED = Duration.ofSeconds(10).toNanos();
+
   private final String name;
   private final QueueOptions options;
   private final boolean writable;
@@ -32,6 +35,8 @@ public final class Queue implements AutoCloseable {
   private final List<Partition> partitions;
   private final Disk disk;
   private final Path folder;
+  private final PositionsFile synced;
+  private long syncedNotedAt = System.nanoTime();
   private final Map<String, Group> groups = new HashMap<>();
 
   private Queue(
@@ -41,7 +46,9 @@ public final class Queue implements AutoCloseable {
       QueueOptions options,
       boolean writable,
       Hold hold,
-      List<Partition> partitions) {
+      List<Partition> partitions,
+      PositionsFile synced) {
+    this.synced = synced;
     this.disk = disk;
     this.folder = folder;
     this.name = name;
@@ -113,6 +120,8 @@ public final class Queue implements AutoCloseable {
       Disk disk, Path folder, String name, QueueOptions options, boolean writable, Hold hold) {
     try {
       int count = QueueFile.partitions(disk, folder, name, options, writable);
+      PositionsFile synced = PositionsFile.ofSynced(disk, folder);
+      long[] ends = synced.read(count);
       List<Partition> partitions = new ArrayList<>();
       for (int number = 0; number < count; number++) {
         partitions.add(
@@ -122,9 +131,10 @@ public final class Queue implements AutoCloseable {
                 "queue " + name + ", partition " + number,
                 number,
                 writable,
-                options));
+                options,
+                writable ? ends[number] : -1));
       }
-      return new Queue(disk, folder, name, options, writable, hold, partitions);
+      return new Queue(disk, folder, name, options, writable, hold, partitions, synced);
     } catch (IOException e) {
       throw cannotOpen(name, folder, e);
     }
@@ -195,14 +205,14 @@ public final class Queue implements AutoCloseable {
     Hold held = null;
     if (disk instanceof RealDisk) {
       try {
-        disk.makeFolder(folder.resolve(GroupFile.FOLDER));
+        disk.makeFolder(folder.resolve(PositionsFile.GROUPS));
       } catch (IOException e) {
         throw cannotOpen(name, folder, e);
       }
-      Path lock = folder.resolve(GroupFile.FOLDER).resolve(groupName + ".lock");
+      Path lock = folder.resolve(PositionsFile.GROUPS).resolve(groupName + ".lock");
       held = Hold.take(lock, "group " + groupName);
     }
-    Group group = new Group(this, groupName, new GroupFile(disk, folder, groupName), held);
+    Group group = new Group(this, groupName, PositionsFile.ofGroup(disk, folder, groupName), held);
     groups.put(groupName, group);
     return group;
   }
@@ -210,7 +220,7 @@ public final class Queue implements AutoCloseable {
   /** The names of the groups that committed something. */
   public List<String> groups() {
     try {
-      return GroupFile.groups(disk, folder);
+      return PositionsFile.groups(disk, folder);
     } catch (IOException e) {
       throw cannotOpen(name, folder, e);
     }
@@ -218,7 +228,7 @@ public final class Queue implements AutoCloseable {
 
   /** The positions that a group committed, without being one of its members; -1 for none. */
   public long[] committed(String groupName) {
-    return new GroupFile(disk, folder, groupName).read(partitions.size());
+    return PositionsFile.ofGroup(disk, folder, groupName).read(partitions.size());
   }
 
   synchronized void closed(Group group) {
@@ -294,9 +304,21 @@ public final class Queue implements AutoCloseable {
   /** Makes durable and readable what was appended, and wakes readers. */
   void sync() {
     partitions.forEach(Partition::sync);
+    if (System.nanoTime() - syncedNotedAt > NOTE_SYNCED) {
+      noteSynced();
+    }
     synchronized (this) {
       notifyAll();
     }
+  }
+
+  /**
+   * Writes down up to where the partitions are synced. The packs tell it too, but each one only of
+   * those before it: without this, damage to the last ones would look like a tear.
+   */
+  private synchronized void noteSynced() {
+    synced.write(partitions.stream().mapToLong(Partition::durable).toArray());
+    syncedNotedAt = System.nanoTime();
   }
 
   /** Wakes readers, and removes what is not kept any more. */
@@ -360,6 +382,16 @@ public final class Queue implements AutoCloseable {
 
   @Override
   public void close() {
+    try {
+      if (writable) {
+        noteSynced();
+      }
+    } finally {
+      closeFiles();
+    }
+  }
+
+  private void closeFiles() {
     partitions.forEach(Partition::close);
     if (hold != null) {
       hold.close();

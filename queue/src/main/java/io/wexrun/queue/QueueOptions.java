@@ -47,8 +47,8 @@ public record QueueOptions(
 
   /**
    * So many partitions; segments of 128 MB, packs of 256 KB, 20 ms linger; synced with each pack,
-   * kept for ever, not compressed; 64 MB held, 30 s of patience and of trying again, records of at
-   * most 16 MB.
+   * kept for ever, not compressed; 64 MB held, or a tenth of the heap if that is less; 30 s of
+   * patience and of trying again, records of at most 16 MB.
    */
   public static QueueOptions partitions(int partitions) {
     return new QueueOptions(
@@ -60,7 +60,7 @@ public record QueueOptions(
         SyncPolicy.eachPack(),
         Keep.ALL,
         Codec.NONE,
-        64L << 20,
+        Math.min(64L << 20, Runtime.getRuntime().maxMemory() / 10),
         Duration.ofSeconds(30),
         Duration.ofSeconds(30),
         16 << 20);

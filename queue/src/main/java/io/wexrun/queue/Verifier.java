@@ -21,6 +21,9 @@ final class Verifier {
   private long records;
   private long bytes;
 
+  /** Up to where the partition that is read was synced. */
+  private long synced;
+
   Verifier(Disk disk, Path folder) {
     this.disk = disk;
     this.folder = folder;
@@ -29,10 +32,13 @@ final class Verifier {
   /** Reads all partitions that are there. */
   Verification verify() {
     try {
-      for (String name : disk.list(folder)) {
-        if (name.matches("p\\d+")) {
-          partition(name, Integer.parseInt(name.substring(1)));
-        }
+      List<String> partitions =
+          disk.list(folder).stream().filter(name -> name.matches("p\\d+")).toList();
+      long[] known = PositionsFile.ofSynced(disk, folder).read(partitions.size());
+      for (String name : partitions) {
+        int number = Integer.parseInt(name.substring(1));
+        synced = number < known.length ? known[number] : -1;
+        partition(name, number);
       }
     } catch (IOException e) {
       throw new OutsideException("cannot read " + folder + ": " + e.getMessage(), e);
@@ -53,6 +59,10 @@ final class Verifier {
       try (DiskFile open = disk.open(folder.resolve(name).resolve(file), false)) {
         next = segment(name + "/" + file, open, number, base, i == segments.size() - 1);
       }
+    }
+    boolean told = faults.stream().anyMatch(f -> f.file().startsWith(name + "/") && !f.torn());
+    if (Math.max(next, 0) < synced && !told) {
+      fault(name, 0, Math.max(next, 0), "acknowledged records up to " + synced + " are missing");
     }
   }
 
@@ -136,17 +146,8 @@ final class Verifier {
   private Optional<Pack> bad(
       String name, DiskFile file, long place, long next, boolean last, String what)
       throws IOException {
-    boolean acknowledged = false;
-    byte[] rest = new byte[(int) Math.min(file.size() - place, Integer.MAX_VALUE - 8)];
-    int length = file.read(place, ByteBuffer.wrap(rest));
-    for (int at = 1; at <= length - Pack.HEADER && !acknowledged; at++) {
-      if (rest[at] == 'W' && ByteBuffer.wrap(rest).getInt(at) == Pack.MAGIC) {
-        Optional<Pack> behind = Pack.read(rest, at, length - at);
-        acknowledged =
-            behind.isPresent() && behind.get().whole(rest, at) && behind.get().durable() > next;
-      }
-    }
-    String behind = acknowledged ? "; records behind it were acknowledged" : "";
+    boolean acknowledged = next < synced || Log.acknowledgedBehind(file, place, next);
+    String behind = acknowledged ? "; it was acknowledged, or records behind it were" : "";
     faults.add(new Verification.Fault(name, place, next, what + behind, last && !acknowledged));
     return Optional.empty();
   }

@@ -3,6 +3,7 @@ package io.wexrun.queue;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.queue.disk.MemoryDisk;
 import java.nio.file.Path;
 import java.time.Duration;
@@ -160,5 +161,33 @@ class KeepingTest {
         .anyMatch(fault -> fault.file().equals("p0/" + file.getFileName()));
     boolean last = file.equals(files.get(files.size() - 1));
     assertThat(verification.whole() && !last).as("seed %d", seed).isFalse();
+  }
+
+  /** After a clean end everything is known to be synced: no damage to it looks like a tear. */
+  @RepeatedTest(40)
+  void damageAfterACleanEndIsNeverCutAway() {
+    try (Queue queue = open(options.sizes(1 << 20, 500));
+        Producer producer = queue.producer()) {
+      for (int i = 0; i < 60; i++) {
+        producer.append(QueueMessage.of(String.format("%06d %90s", i, "")));
+      }
+    }
+    long seed = System.nanoTime();
+    SplittableRandom dice = new SplittableRandom(seed);
+    Path file = FOLDER.resolve("p0").resolve(Segment.name(0));
+    byte[] whole = disk.bytes(file);
+    int place = dice.nextInt(Segment.HEADER, whole.length);
+    if (dice.nextBoolean()) {
+      disk.damage(file, place);
+    } else {
+      disk.put(file, Arrays.copyOf(whole, place));
+    }
+    byte[] before = disk.bytes(file);
+    assertThatThrownBy(() -> open(options))
+        .as("seed %d", seed)
+        .isInstanceOf(OutsideException.class)
+        .hasMessageContaining("records up to position 60 were acknowledged");
+    assertThat(disk.bytes(file)).isEqualTo(before);
+    assertThat(verify().whole()).as("seed %d", seed).isFalse();
   }
 }

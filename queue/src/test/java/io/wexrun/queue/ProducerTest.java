@@ -348,4 +348,36 @@ class ProducerTest {
       assertThat(found).isEqualTo(5000);
     }
   }
+
+  @Test
+  void aFullProducerStillWritesFullPacks() {
+    QueueOptions options =
+        QueueOptions.partitions(20).bounds(40_000, Duration.ofSeconds(30), Duration.ZERO);
+    try (Queue queue = open(disk, options);
+        Producer producer = queue.producer()) {
+      for (int i = 0; i < 40_000; i++) {
+        producer.append(QueueMessage.of("a record of some thirty bytes " + i));
+      }
+      producer.flush();
+      assertThat(producer.figures().packsWritten()).isLessThan(40_000 / 8);
+      assertThat(all(queue)).hasSize(40_000);
+    }
+  }
+
+  @Test
+  void anErrorThatEndsTheWriterIsToldAndNobodyWaits() {
+    Queue queue = open(disk, TINY);
+    Producer producer = queue.producer();
+    disk.errorNext(new OutOfMemoryError("made up"));
+    producer.append(QueueMessage.of("x"));
+    assertThatThrownBy(producer::flush)
+        .isInstanceOf(IllegalStateException.class)
+        .hasMessageContaining("the producer's writer has ended by java.lang.OutOfMemoryError");
+    assertThatThrownBy(
+            () -> {
+              producer.append(QueueMessage.of("y"));
+              producer.flush();
+            })
+        .isInstanceOf(IllegalStateException.class);
+  }
 }

@@ -30,6 +30,7 @@ public final class MemoryDisk implements Disk {
   private long bytesLeft = Long.MAX_VALUE;
   private SplittableRandom hiccups = new SplittableRandom(0);
   private double shareOfHiccups;
+  private Error nextError;
 
   /** After so many more writes, syncs or cuts every one fails, as if the machine had died. */
   public void dieAfter(long operations) {
@@ -47,7 +48,15 @@ public final class MemoryDisk implements Disk {
     shareOfHiccups = share;
   }
 
+  /** The next operation ends with an error of the machine, as when memory is exhausted. */
+  public synchronized void errorNext(Error error) {
+    nextError = error;
+  }
+
   private synchronized void operate() throws IOException {
+    if (nextError != null) {
+      throw nextError;
+    }
     if (shareOfHiccups > 0 && hiccups.nextDouble() < shareOfHiccups) {
       throw new IOException("the disk hiccups");
     }
