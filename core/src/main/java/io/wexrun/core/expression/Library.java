@@ -8,7 +8,6 @@ import dev.cel.common.ast.CelExpr;
 import dev.cel.common.ast.CelExpr.ExprKind.Kind;
 import dev.cel.common.types.CelType;
 import dev.cel.common.types.ListType;
-import dev.cel.common.types.MapType;
 import dev.cel.common.types.SimpleType;
 import dev.cel.common.types.TypeParamType;
 import dev.cel.common.values.CelByteString;
@@ -81,6 +80,7 @@ final class Library {
                         PRESENT, SimpleType.BOOL, TypeParamType.create("A"))));
     Map<String, FieldPath> paths = FieldPath.all(schema);
     builder.addMacros(has(paths));
+    builder.setTypeProvider(new StructTypes(schema));
     paths.forEach((name, path) -> builder.addVar(name, celType(path.type())));
     return builder.build();
   }
@@ -136,8 +136,8 @@ final class Library {
     if (seen instanceof Type.ListOf list) {
       return ListType.create(celType(list.element()));
     }
-    if (seen.nested()) {
-      return MapType.create(SimpleType.STRING, SimpleType.DYN);
+    if (seen instanceof Type.Struct struct) {
+      return StructTypes.of(struct);
     }
     return switch ((Type.Scalar) seen) {
       case BOOL -> SimpleType.BOOL;

@@ -109,6 +109,22 @@ class NestedTest {
   }
 
   @Test
+  void membersOfElementsAreTypedInMacros() {
+    Shaped shaped =
+        Shaping.over(
+                CARS,
+                set("numbers", "cars.filter(c, has(c.no) && c.no > 1).map(c, c.no)"),
+                set("any", "cars.exists(c, c.kwh.exists(k, k > 6.0))"))
+            .lines("{\"cars\": [{\"number\": 1, \"kwh\": [7]}, {\"number\": 2, \"kwh\": []}]}");
+    assertThat(rows(shaped, "all").get(0)).endsWith("numbers=[2], any=1}");
+    assertThat(new Shaping().shape(CARS, set("x", "cars.map(c, c.nr)")).mistakes().get(0))
+        .contains("bad-expression", "nr");
+    assertThat(
+            new Shaping().shape(CARS, set("x", "cars.exists(c, c.no == \"1\")")).mistakes().get(0))
+        .contains("type-clash", "'==' does not work on int and string");
+  }
+
+  @Test
   void aListFromAnExpressionOrACastIsAColumnLikeOthers() {
     Shaped shaped =
         Shaping.over(
