@@ -34,7 +34,7 @@ import picocli.CommandLine.Spec;
       "",
       "Exit codes: 0 done; 1 the workspace has mistakes; 2 wrong command line;",
       "  3 the outside world failed (a disk is full, a file is held or missing);",
-      "  4 the books do not balance; 5 a bug in Wexrun.",
+      "  4 the books do not balance, or a queue is damaged; 5 a bug in Wexrun.",
       "",
       "Example: wexrun demo"
     })

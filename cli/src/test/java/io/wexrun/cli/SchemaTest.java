@@ -11,6 +11,7 @@ import io.wexrun.core.diagnose.Diagnostic;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.StepDefinition;
+import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.step.StepContext;
 import io.wexrun.core.step.Steps;
 import java.io.IOException;
@@ -18,7 +19,6 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.HashMap;
-import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
@@ -144,7 +144,7 @@ class SchemaTest {
             Settings.of("x", ""),
             Map.of(),
             steps.references(),
-            new HashSet<>(),
+            new Doubtful(),
             new ArrayList<>());
     StepDefinition definition = StepDefinition.of(kind, Map.of("zzzzzzzzzz", "x"));
     steps.compile(definition, context, io.wexrun.core.diagnose.Path.ROOT, diagnostics);

@@ -7,11 +7,9 @@ import io.wexrun.core.batch.StructVector;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.schema.Type;
+import io.wexrun.core.step.Utf8;
 import io.wexrun.core.step.Values;
 import java.math.BigInteger;
-import java.nio.ByteBuffer;
-import java.nio.charset.CharacterCodingException;
-import java.nio.charset.StandardCharsets;
 import java.util.Arrays;
 import java.util.List;
 import org.apache.avro.Schema;
@@ -207,25 +205,11 @@ final class AvroReading {
     if (type.type() == Type.Scalar.UUID) {
       return Values.append(type.type(), data, from, to, column) ? to : fail("it is no UUID");
     }
-    if (type.kind() == Schema.Type.STRING && !text(from, to)) {
+    if (type.kind() == Schema.Type.STRING && Utf8.firstFault(data, from, to) >= 0) {
       return fail("its text is not UTF-8");
     }
     ((TextVector) column).append(data, from, to);
     return to;
-  }
-
-  private boolean text(int from, int to) {
-    for (int at = from; at < to; at++) {
-      if (data[at] < 0) {
-        try {
-          StandardCharsets.UTF_8.newDecoder().decode(ByteBuffer.wrap(data, at, to - at));
-          return true;
-        } catch (CharacterCodingException e) {
-          return false;
-        }
-      }
-    }
-    return true;
   }
 
   private int struct(AvroType type, StructVector column, int at) {

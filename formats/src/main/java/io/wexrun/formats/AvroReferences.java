@@ -53,7 +53,9 @@ public final class AvroReferences implements ReferenceReader {
       }
       return new ReferenceTable(name, columns, rows);
     } catch (IOException | AvroRuntimeException e) {
-      throw new OutsideException("cannot read " + name + ": " + e.getMessage(), e);
+      // Of a file that is cut off, the library tells with an exception that has no words.
+      String why = e.getMessage() == null ? "it ends within a block" : e.getMessage();
+      throw new OutsideException("cannot read " + name + ": " + why, e);
     }
   }
 }

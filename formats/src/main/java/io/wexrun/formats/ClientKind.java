@@ -2,7 +2,6 @@ package io.wexrun.formats;
 
 import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.TextVector;
-import io.wexrun.core.batch.Vector;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
@@ -12,7 +11,6 @@ import io.wexrun.core.step.Step;
 import io.wexrun.core.step.StepContext;
 import io.wexrun.core.step.StepKind;
 import io.wexrun.core.step.Written;
-import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -107,31 +105,21 @@ public final class ClientKind implements StepKind {
     @Override
     public Batch apply(Batch batch, Rejects rejects) {
       TextVector texts = (TextVector) batch.column(place);
-      List<Vector> columns = new ArrayList<>(batch.columns());
-      List<TextVector> added = new ArrayList<>();
-      adds.keySet().forEach(name -> added.add(new TextVector(batch.rows(), batch.rows() * 8)));
+      Map<String, TextVector> added = new LinkedHashMap<>();
+      adds.keySet()
+          .forEach(name -> added.put(name, new TextVector(batch.rows(), batch.rows() * 8)));
       for (int row = 0; row < batch.rows(); row++) {
         String[] parts = texts.absent(row) ? null : parts(texts.text(row));
-        int number = 0;
-        for (int part : adds.values()) {
-          TextVector to = added.get(number++);
-          if (parts == null || parts[part] == null) {
-            to.appendAbsent();
-          } else {
-            to.append(parts[part]);
-          }
-        }
+        adds.forEach(
+            (name, part) -> {
+              if (parts == null || parts[part] == null) {
+                added.get(name).appendAbsent();
+              } else {
+                added.get(name).append(parts[part]);
+              }
+            });
       }
-      int number = 0;
-      for (String name : adds.keySet()) {
-        int at = output.find(name).orElseThrow();
-        if (at < columns.size()) {
-          columns.set(at, added.get(number++));
-        } else {
-          columns.add(added.get(number++));
-        }
-      }
-      return batch.with(output, columns);
+      return batch.with(output, added);
     }
 
     private String[] parts(String text) {

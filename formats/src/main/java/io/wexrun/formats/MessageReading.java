@@ -8,10 +8,7 @@ import io.wexrun.core.batch.StructVector;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.schema.Type;
-import java.nio.ByteBuffer;
-import java.nio.charset.CharacterCodingException;
-import java.nio.charset.CharsetDecoder;
-import java.nio.charset.StandardCharsets;
+import io.wexrun.core.step.Utf8;
 import java.util.Arrays;
 import java.util.List;
 
@@ -19,7 +16,6 @@ import java.util.List;
 final class MessageReading {
   private static final long MICROS = 1_000_000L;
 
-  private final CharsetDecoder decoder = StandardCharsets.UTF_8.newDecoder();
   private String fault = "";
   private String faultField = "";
   private boolean broken;
@@ -245,24 +241,10 @@ final class MessageReading {
     if (field.message() && field.single() != Type.Scalar.BYTES) {
       return message(field, column, data, from, to, depth);
     }
-    if (field.kind() == FieldDescriptor.Type.STRING && !text(data, from, to)) {
+    if (field.kind() == FieldDescriptor.Type.STRING && Utf8.firstFault(data, from, to) >= 0) {
       return wrong("its text is not UTF-8");
     }
     ((TextVector) column).append(data, from, to);
-    return true;
-  }
-
-  private boolean text(byte[] data, int from, int to) {
-    for (int at = from; at < to; at++) {
-      if (data[at] < 0) {
-        try {
-          decoder.reset().decode(ByteBuffer.wrap(data, at, to - at));
-          return true;
-        } catch (CharacterCodingException e) {
-          return false;
-        }
-      }
-    }
     return true;
   }
 

@@ -12,6 +12,7 @@ import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.core.reference.ReferenceTable;
 import io.wexrun.core.reference.References;
+import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.step.Rejects;
 import io.wexrun.core.step.Step;
@@ -19,7 +20,6 @@ import io.wexrun.core.step.StepContext;
 import io.wexrun.core.step.Steps;
 import io.wexrun.core.step.Values;
 import java.util.ArrayList;
-import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -62,7 +62,7 @@ final class Tried {
             Settings.of("x", ""),
             Map.of(),
             references,
-            new HashSet<>(),
+            new Doubtful(),
             new ArrayList<>());
     steps = Steps.ours().compile(definition, context, Path.ROOT, diagnostics);
   }

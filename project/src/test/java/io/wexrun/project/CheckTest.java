@@ -115,6 +115,26 @@ class CheckTest {
                   |               ^^^^""");
   }
 
+  @Test
+  void aStepWithAMistakeIsToldAndNotWhatFollowsFromIt() {
+    Folder.of(path)
+        .write(
+            "pipelines/gates.yaml",
+            """
+            pipeline: gate-load
+            intake: {queue: gate-events}
+            shape:
+              - template: '{event} card={card ms={ms:int}'
+              - require: [card]
+              - set: {slow: ms > 500}
+            route:
+              - when: event == "scan"
+                to: scans
+              - otherwise: drop
+            """);
+    assertThat(check()).extracting(Diagnostic::code).containsExactly("bad-template");
+  }
+
   @ParameterizedTest
   @CsvSource(
       delimiter = '~',

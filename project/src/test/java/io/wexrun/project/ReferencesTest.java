@@ -10,6 +10,7 @@ import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.attribute.FileTime;
+import java.time.Duration;
 import java.util.List;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
@@ -62,6 +63,27 @@ class ReferencesTest {
     run();
     assertThat(rows("select card, note from faults order by card, note nulls last"))
         .hasToString("[[A, first], [A, null], [B, second], [B, null]]");
+  }
+
+  @Test
+  void aRunThatGoesOnLooksUpInAFileThatWasChanged() throws Exception {
+    folder.write("in/0.log", "A 0\n").append("pipelines/gates.yaml", "flush: {age: 100ms}\n");
+    long deadline = System.nanoTime() + Duration.ofSeconds(30).toNanos();
+    try (Workspace workspace = Workspace.open(path);
+        WorkspaceRun run = workspace.run(RunOptions.untilDrained(false))) {
+      String notes = "";
+      for (int file = 1; !notes.contains("second"); file++) {
+        assertThat(System.nanoTime()).as("notes %s", notes).isLessThan(deadline);
+        notes = workspace.query("warehouse", "select distinct note from faults").rows().toString();
+        if (notes.contains("first")) {
+          folder.write("ref/notes.csv", "card,note\nA,the second\n");
+        }
+        folder.write("in/" + file + ".log", "A 1\n");
+        Thread.sleep(50);
+      }
+      run.stop();
+      run.await();
+    }
   }
 
   @Test

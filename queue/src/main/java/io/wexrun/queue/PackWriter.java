@@ -220,7 +220,7 @@ final class PackWriter {
   /** Stores packs of one partition, in order; those that cannot be fail their futures. */
   private void store(int number, List<Filled> packsOfOne) {
     Partition partition = queue.partition(number);
-    long giveUp = System.nanoTime() + options.giveUp().toNanos();
+    long giveUp = System.nanoTime() + options.bounds().giveUp().toNanos();
     long delay = FIRST_DELAY;
     Partition.Outcome[] outcomes = new Partition.Outcome[packsOfOne.size()];
     while (true) {

@@ -84,14 +84,14 @@ public final class Producer implements AutoCloseable {
     for (Map.Entry<String, String> header : message.headers().entrySet()) {
       size += header.getKey().length() * 3 + header.getValue().length() * 3;
     }
-    if (size > options.longestRecord()) {
+    if (size > options.bounds().longestRecord()) {
       throw new IllegalArgumentException(
           "queue "
               + queue.name()
               + ": a record of about "
               + size
               + " bytes is longer than the "
-              + options.longestRecord()
+              + options.bounds().longestRecord()
               + " that it takes");
     }
     CompletableFuture<Appended> future = new CompletableFuture<>();
@@ -141,21 +141,21 @@ public final class Producer implements AutoCloseable {
   }
 
   private void awaitRoom(int size) {
-    long until = System.nanoTime() + options.patience().toNanos();
-    while (held > 0 && held + size > options.heldBytes()) {
+    long until = System.nanoTime() + options.bounds().patience().toNanos();
+    while (held > 0 && held + size > options.bounds().heldBytes()) {
       writer.requireAlive();
       if (writer.idle()) {
         handAll(); // Only then: a full producer would otherwise hand over packs of one record.
       }
       long left = (until - System.nanoTime()) / 1_000_000;
       if (left <= 0) {
-        throw new QueueFullException(queue.name(), held, options.patience());
+        throw new QueueFullException(queue.name(), held, options.bounds().patience());
       }
       try {
         wait(left);
       } catch (InterruptedException e) {
         Thread.currentThread().interrupt();
-        throw new QueueFullException(queue.name(), held, options.patience());
+        throw new QueueFullException(queue.name(), held, options.bounds().patience());
       }
     }
     if (closed) {

@@ -14,10 +14,7 @@ import java.time.InstantSource;
  * @param sync when what is appended is forced onto the disk
  * @param keep how long records are kept
  * @param codec how packs are compressed
- * @param heldBytes how many bytes of records a producer may hold that are not written yet
- * @param patience how long an append waits for room before it fails
- * @param giveUp how long a write that fails is tried again
- * @param longestRecord how many bytes a record may have, key and headers included
+ * @param bounds what a producer may take, and how long it waits
  */
 public record QueueOptions(
     int partitions,
@@ -28,20 +25,32 @@ public record QueueOptions(
     SyncPolicy sync,
     Keep keep,
     Codec codec,
-    long heldBytes,
-    Duration patience,
-    Duration giveUp,
-    int longestRecord) {
+    Bounds bounds) {
+  /**
+   * What a producer may take, and how long it waits.
+   *
+   * @param heldBytes how many bytes of records it may hold that are not written yet, at least 1
+   * @param patience how long an append waits for room before it fails
+   * @param giveUp how long a write that fails is tried again
+   * @param longestRecord how many bytes a record may have, key and headers included, 1 byte to 256
+   *     MB
+   */
+  public record Bounds(long heldBytes, Duration patience, Duration giveUp, int longestRecord) {
+    /** Rejects what cannot be. */
+    public Bounds {
+      if (heldBytes < 1 || longestRecord < 1 || longestRecord > 1 << 28) {
+        throw new IllegalArgumentException(
+            "a producer holds at least a byte, and a record has 1 byte to 256 MB");
+      }
+    }
+  }
+
   /** Rejects what cannot be. */
   public QueueOptions {
     if (partitions < 1 || partitions > 10_000 || segmentBytes < 4096 || packBytes < 1) {
       throw new IllegalArgumentException(
           "a queue has 1 to 10000 partitions, segments of at least 4096 bytes and packs of at"
               + " least 1");
-    }
-    if (heldBytes < 1 || longestRecord < 1 || longestRecord > 1 << 28) {
-      throw new IllegalArgumentException(
-          "a producer holds at least a byte, and a record has 1 byte to 256 MB");
     }
   }
 
@@ -60,95 +69,40 @@ public record QueueOptions(
         SyncPolicy.eachPack(),
         Keep.ALL,
         Codec.NONE,
-        Math.min(64L << 20, Runtime.getRuntime().maxMemory() / 10),
-        Duration.ofSeconds(30),
-        Duration.ofSeconds(30),
-        16 << 20);
+        new Bounds(
+            Math.min(64L << 20, Runtime.getRuntime().maxMemory() / 10),
+            Duration.ofSeconds(30),
+            Duration.ofSeconds(30),
+            16 << 20));
   }
 
   /** These options with files and packs of other sizes. */
   public QueueOptions sizes(long segment, int pack) {
-    return new QueueOptions(
-        partitions,
-        segment,
-        pack,
-        linger,
-        clock,
-        sync,
-        keep,
-        codec,
-        heldBytes,
-        patience,
-        giveUp,
-        longestRecord);
+    return new QueueOptions(partitions, segment, pack, linger, clock, sync, keep, codec, bounds);
   }
 
   /** These options with another linger time and clock. */
   public QueueOptions times(Duration lingering, InstantSource time) {
     return new QueueOptions(
-        partitions,
-        segmentBytes,
-        packBytes,
-        lingering,
-        time,
-        sync,
-        keep,
-        codec,
-        heldBytes,
-        patience,
-        giveUp,
-        longestRecord);
+        partitions, segmentBytes, packBytes, lingering, time, sync, keep, codec, bounds);
   }
 
   /** These options with another sync policy. */
   public QueueOptions sync(SyncPolicy policy) {
     return new QueueOptions(
-        partitions,
-        segmentBytes,
-        packBytes,
-        linger,
-        clock,
-        policy,
-        keep,
-        codec,
-        heldBytes,
-        patience,
-        giveUp,
-        longestRecord);
+        partitions, segmentBytes, packBytes, linger, clock, policy, keep, codec, bounds);
   }
 
   /** These options with other limits of what is kept. */
   public QueueOptions keep(Keep limits) {
     return new QueueOptions(
-        partitions,
-        segmentBytes,
-        packBytes,
-        linger,
-        clock,
-        sync,
-        limits,
-        codec,
-        heldBytes,
-        patience,
-        giveUp,
-        longestRecord);
+        partitions, segmentBytes, packBytes, linger, clock, sync, limits, codec, bounds);
   }
 
   /** These options with packs compressed. */
   public QueueOptions codec(Codec compression) {
     return new QueueOptions(
-        partitions,
-        segmentBytes,
-        packBytes,
-        linger,
-        clock,
-        sync,
-        keep,
-        compression,
-        heldBytes,
-        patience,
-        giveUp,
-        longestRecord);
+        partitions, segmentBytes, packBytes, linger, clock, sync, keep, compression, bounds);
   }
 
   /**
@@ -168,10 +122,7 @@ public record QueueOptions(
         sync,
         keep,
         codec,
-        held,
-        waiting,
-        trying,
-        longestRecord);
+        new Bounds(held, waiting, trying, bounds.longestRecord));
   }
 
   /** These options with another limit of a record's bytes. */
@@ -185,9 +136,6 @@ public record QueueOptions(
         sync,
         keep,
         codec,
-        heldBytes,
-        patience,
-        giveUp,
-        bytes);
+        new Bounds(bounds.heldBytes, bounds.patience, bounds.giveUp, bytes));
   }
 }

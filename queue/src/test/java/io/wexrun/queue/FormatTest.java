@@ -1,6 +1,7 @@
 package io.wexrun.queue;
 
 import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import io.wexrun.queue.disk.MemoryDisk;
 import java.io.ByteArrayOutputStream;
@@ -107,6 +108,19 @@ class FormatTest {
     return sealed(bytes.toByteArray());
   }
 
+  private static byte[] positions(long turn, long position) throws IOException {
+    ByteArrayOutputStream bytes = new ByteArrayOutputStream();
+    DataOutputStream out = new DataOutputStream(bytes);
+    out.writeInt(0x57585053);
+    out.writeInt(0);
+    out.writeShort(1);
+    out.writeShort(0);
+    out.writeLong(turn);
+    out.writeInt(1);
+    out.writeLong(position);
+    return sealed(bytes.toByteArray());
+  }
+
   private static byte[] together(byte[]... parts) {
     ByteArrayOutputStream all = new ByteArrayOutputStream();
     Arrays.stream(parts).forEach(all::writeBytes);
@@ -159,5 +173,23 @@ class FormatTest {
     assertThat(new Verifier(disk, FOLDER).verify().faults())
         .extracting(Verification.Fault::what)
         .containsExactly("the index at the end of a finished file is missing");
+  }
+
+  @Test
+  void thePositionsOfTheLargerTurnCountUnlessTheirFileIsTorn() throws IOException {
+    MemoryDisk disk = disk(together(segment(0), pack(0, "", 0, "one", "two")), segment(2));
+    disk.makeFolder(FOLDER.resolve("groups"));
+    disk.put(FOLDER.resolve("groups/counters.1"), positions(3, 2));
+    disk.put(FOLDER.resolve("groups/counters.0"), positions(2, 1));
+    disk.put(FOLDER.resolve("groups/others.1"), Arrays.copyOf(positions(3, 2), 30));
+    disk.put(FOLDER.resolve("groups/others.0"), positions(2, 1));
+    disk.put(FOLDER.resolve("synced.1"), positions(1, 2));
+    try (Queue queue = Queue.open(disk, FOLDER, "q", OPTIONS, true, null)) {
+      assertThat(queue.committed("counters")).containsExactly(2);
+      assertThat(queue.committed("others")).containsExactly(1);
+    }
+    disk.put(FOLDER.resolve("synced.0"), positions(2000, 3));
+    assertThatThrownBy(() -> Queue.open(disk, FOLDER, "q", OPTIONS, true, null))
+        .hasMessageContaining("records up to position 3 were acknowledged");
   }
 }

@@ -4,6 +4,7 @@ import io.wexrun.core.intake.Records;
 import io.wexrun.core.schema.Schema;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 
 /**
  * Rows in columns with one schema. Every row knows the record that it came from, and so its
@@ -96,13 +97,28 @@ public final class Batch {
 
   /** This batch with one column put in the place of its namesake, or at the end. */
   public Batch with(Schema changed, int place, Vector column) {
-    List<Vector> others = new ArrayList<>(columns);
-    if (place == others.size()) {
-      others.add(column);
-    } else {
-      others.set(place, column);
-    }
-    return with(changed, others);
+    return with(changed, Map.of(changed.column(place).name(), column));
+  }
+
+  /**
+   * This batch with columns put in the places of their namesakes, or behind the others.
+   *
+   * @param changed this batch's columns in their places, and the new ones in the order of {@code
+   *     added}
+   * @param added columns of as many values as this batch has rows, by their names
+   */
+  public Batch with(Schema changed, Map<String, ? extends Vector> added) {
+    List<Vector> all = new ArrayList<>(columns);
+    added.forEach(
+        (name, column) -> {
+          int place = changed.find(name).orElseThrow();
+          if (place < all.size()) {
+            all.set(place, column);
+          } else {
+            all.add(column);
+          }
+        });
+    return with(changed, all);
   }
 
   /** The first {@code count} of the rows named in {@code selected}, which ascend. */

@@ -9,10 +9,10 @@ import io.wexrun.core.batch.Batch;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.Path;
 import io.wexrun.core.intake.Records;
+import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import java.util.Optional;
-import java.util.Set;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 
@@ -24,7 +24,7 @@ public final class Expressions {
           "found no matching overload for '([^']+)' applied to '\\(([^)]*)\\)'.*", Pattern.DOTALL);
 
   private final Schema schema;
-  private final Set<String> doubtful;
+  private final Doubtful doubtful;
   private CelCompiler compiler;
 
   /** Whether what was compiled last is a condition that never holds. */
@@ -32,7 +32,7 @@ public final class Expressions {
 
   /** A compiler of expressions on the columns of {@code schema}. */
   public Expressions(Schema schema) {
-    this(schema, Set.of());
+    this(schema, new Doubtful());
   }
 
   /**
@@ -41,7 +41,7 @@ public final class Expressions {
    * @param doubtful fields that a step with a mistake would give: that they are unknown is not told
    *     again
    */
-  public Expressions(Schema schema, Set<String> doubtful) {
+  public Expressions(Schema schema, Doubtful doubtful) {
     this.schema = schema;
     this.doubtful = doubtful;
   }
@@ -120,7 +120,7 @@ public final class Expressions {
     Matcher unknown = UNKNOWN.matcher(issue.getMessage());
     if (unknown.matches()) {
       String name = unknown.group(1);
-      if (doubtful.contains(name)) {
+      if (doubtful.mayBe(name, schema.names())) {
         return;
       }
       diagnostics.error(

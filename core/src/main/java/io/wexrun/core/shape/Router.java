@@ -12,6 +12,7 @@ import io.wexrun.core.expression.Expression;
 import io.wexrun.core.expression.Expressions;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import io.wexrun.core.step.Rejects;
@@ -56,7 +57,7 @@ final class Router {
       List<Route> route,
       Path path,
       Schema fields,
-      Set<String> doubtful,
+      Doubtful doubtful,
       Function<String, Optional<Destination>> destinations,
       List<String> known,
       Diagnostics diagnostics) {
@@ -105,7 +106,7 @@ final class Router {
         when.onLibrary().forEach(part -> router.onLibrary.add(at.key("when") + ": " + part));
       }
     }
-    if (open) {
+    if (open && !route.isEmpty()) {
       diagnostics.warning(
           "open-route",
           path,
@@ -121,7 +122,7 @@ final class Router {
       Route entry,
       Path at,
       Schema fields,
-      Set<String> doubtful,
+      Doubtful doubtful,
       Function<String, Optional<Destination>> destinations,
       List<String> known,
       Diagnostics diagnostics) {

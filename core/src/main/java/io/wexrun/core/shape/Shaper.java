@@ -16,6 +16,7 @@ import io.wexrun.core.pipeline.Others;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Sizes;
+import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.step.Rejects;
 import io.wexrun.core.step.StepContext;
@@ -23,7 +24,6 @@ import io.wexrun.core.step.Steps;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.BitSet;
-import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
@@ -82,41 +82,40 @@ public final class Shaper {
             pipeline.intake(),
             pipeline.patterns(),
             kinds.references(),
-            new HashSet<>(),
+            new Doubtful(),
             onLibrary);
     Section common =
         Section.compile(pipeline.shape(), Path.ROOT.key("shape"), raw, kinds, diagnostics);
+    Routing routing = new Routing(raw.doubtful(), destinations, known, diagnostics);
     List<Branch> branches = new ArrayList<>();
-    Function<Kind, Branch> branch =
-        kind -> {
-          Path at = kind == null ? Path.ROOT : Path.ROOT.key("kinds").key(kind.name());
-          Section own = new Section(List.of(), common.output());
-          Expression mark = null;
-          if (kind != null) {
-            StepContext behind = raw.again(common.output());
-            mark = mark(kind, at, behind, diagnostics);
-            own = Section.compile(kind.shape(), at.key("shape"), behind, kinds, diagnostics);
-          }
-          List<Route> route = kind == null ? pipeline.route() : kind.route();
-          Router router =
-              Router.compile(
-                  route,
-                  at.key("route"),
-                  own.output(),
-                  raw.doubtful(),
-                  destinations,
-                  known,
-                  diagnostics);
-          onLibrary.addAll(router.onLibrary());
-          return new Branch(kind == null ? "" : kind.name(), mark, own, router);
-        };
     if (pipeline.kinds().isEmpty()) {
-      branches.add(branch.apply(null));
+      Section none = new Section(List.of(), common.output());
+      Router router = routing.compile(pipeline.route(), Path.ROOT.key("route"), none.output());
+      branches.add(new Branch("", null, none, router));
     }
-    pipeline.kinds().forEach(kind -> branches.add(branch.apply(kind)));
+    for (Kind kind : pipeline.kinds()) {
+      Path at = Path.ROOT.key("kinds").key(kind.name());
+      StepContext behind = raw.again(common.output());
+      Expression mark = mark(kind, at, behind, diagnostics);
+      Section own = Section.compile(kind.shape(), at.key("shape"), behind, kinds, diagnostics);
+      Router router = routing.compile(kind.route(), at.key("route"), own.output());
+      branches.add(new Branch(kind.name(), mark, own, router));
+    }
+    branches.forEach(branch -> onLibrary.addAll(branch.router().onLibrary()));
     Marks.overlaps(pipeline.kinds(), Path.ROOT.key("kinds"), diagnostics);
     return new Shaper(
         common, branches, pipeline.others(), longest(pipeline, diagnostics), onLibrary);
+  }
+
+  /** What all routes of a pipeline are compiled against. */
+  private record Routing(
+      Doubtful doubtful,
+      Function<String, Optional<Destination>> destinations,
+      List<String> known,
+      Diagnostics diagnostics) {
+    Router compile(List<Route> route, Path at, Schema fields) {
+      return Router.compile(route, at, fields, doubtful, destinations, known, diagnostics);
+    }
   }
 
   private static Expression mark(Kind kind, Path at, StepContext context, Diagnostics diagnostics) {

@@ -9,6 +9,7 @@ import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.Path;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import io.wexrun.core.step.Rejects;
@@ -18,7 +19,6 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
 import java.util.OptionalInt;
-import java.util.Set;
 
 /** Brings shaped rows to the columns of a table, by name. */
 final class TableFit {
@@ -35,14 +35,14 @@ final class TableFit {
 
   /** Checks that the fields fit the columns; mistakes go to {@code diagnostics} at {@code path}. */
   static TableFit compile(
-      Schema fields, Set<String> doubtful, Table table, Path path, Diagnostics diagnostics) {
+      Schema fields, Doubtful doubtful, Table table, Path path, Diagnostics diagnostics) {
     List<Source> sources = new ArrayList<>();
     for (Column column : table.schema().columns()) {
       OptionalInt place = fields.find(column.name());
       Vector byDefault = byDefault(table, column);
       String where = "column '" + column.name() + "' of table '" + table.name() + "'";
       if (place.isEmpty()) {
-        if (doubtful.contains(column.name())) {
+        if (doubtful.mayBe(column.name(), fields.names())) {
           continue;
         }
         if (column.required() && byDefault == null) {

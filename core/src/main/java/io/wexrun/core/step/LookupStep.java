@@ -11,6 +11,7 @@ import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import java.util.ArrayList;
+import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.OptionalInt;
@@ -234,7 +235,7 @@ final class LookupStep implements Step {
         rejects.drop(batch.record(row));
       }
     }
-    List<Vector> columns = new ArrayList<>(batch.columns());
+    Map<String, Vector> columns = new LinkedHashMap<>();
     for (int i = 0; i < adds.size(); i++) {
       Vector from = index.added(i);
       Vector to = Vectors.forType(adds.get(i).field().type(), rows);
@@ -245,12 +246,7 @@ final class LookupStep implements Step {
           to.appendFrom(from, found[row]);
         }
       }
-      int place = output.find(adds.get(i).field().name()).orElseThrow();
-      if (place < columns.size()) {
-        columns.set(place, to);
-      } else {
-        columns.add(to);
-      }
+      columns.put(adds.get(i).field().name(), to);
     }
     return batch.with(output, columns);
   }

@@ -8,7 +8,6 @@ import io.wexrun.core.intake.Records;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
-import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -79,16 +78,8 @@ final class OriginStep implements Step {
 
   @Override
   public Batch apply(Batch batch, Rejects rejects) {
-    List<Vector> columns = new ArrayList<>(batch.columns());
-    for (Map.Entry<String, Part> part : parts.entrySet()) {
-      Vector column = column(part.getValue(), batch);
-      int place = output.find(part.getKey()).orElseThrow();
-      if (place < columns.size()) {
-        columns.set(place, column);
-      } else {
-        columns.add(column);
-      }
-    }
+    Map<String, Vector> columns = new LinkedHashMap<>();
+    parts.forEach((name, part) -> columns.put(name, column(part, batch)));
     return batch.with(output, columns);
   }
 

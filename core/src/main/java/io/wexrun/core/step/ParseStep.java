@@ -11,6 +11,7 @@ import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import java.util.ArrayList;
 import java.util.Arrays;
+import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
@@ -184,16 +185,11 @@ public abstract class ParseStep implements Step {
   }
 
   private Batch beside(Batch batch, List<Vector> columns) {
-    List<Vector> all = new ArrayList<>(batch.columns());
+    Map<String, Vector> read = new LinkedHashMap<>();
     for (int i = 0; i < columns.size(); i++) {
-      int place = output.find(parsed.column(i).name()).orElseThrow();
-      if (place < all.size()) {
-        all.set(place, columns.get(i));
-      } else {
-        all.add(columns.get(i));
-      }
+      read.put(parsed.column(i).name(), columns.get(i));
     }
-    return batch.with(output, all);
+    return batch.with(output, read);
   }
 
   private static void takeBack(List<Vector> columns, int rows) {

@@ -3,11 +3,11 @@ package io.wexrun.core.step;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.reference.References;
+import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.schema.Schema;
 import java.util.List;
 import java.util.Map;
 import java.util.OptionalInt;
-import java.util.Set;
 
 /**
  * What a step is compiled against.
@@ -26,7 +26,7 @@ public record StepContext(
     Settings intake,
     Map<String, String> patterns,
     References references,
-    Set<String> doubtful,
+    Doubtful doubtful,
     List<String> onLibrary) {
 
   /** The same context behind one more step. */
@@ -43,7 +43,7 @@ public record StepContext(
   public OptionalInt field(Written name) {
     String text = name.text();
     OptionalInt place = input.find(text);
-    if (place.isEmpty() && !text.isEmpty() && !doubtful.contains(text)) {
+    if (place.isEmpty() && !text.isEmpty() && !doubtful.mayBe(text, input.names())) {
       unknown(text, name, false);
     }
     return place;
@@ -52,7 +52,7 @@ public record StepContext(
   /** The place of a field that the key of an entry names. */
   public OptionalInt fieldOfKey(String key, Written entry) {
     OptionalInt place = input.find(key);
-    if (place.isEmpty() && !doubtful.contains(key)) {
+    if (place.isEmpty() && !doubtful.mayBe(key, input.names())) {
       unknown(key, entry, true);
     }
     return place;

@@ -125,8 +125,21 @@ public final class Steps {
           at,
           "there is no step '" + definition.kind() + "'",
           Diagnostics.nearestOrKnown(definition.kind(), names(), all -> "the steps are " + all));
+      context.doubtful().addAny();
       return List.of();
     }
-    return kind.compile(new Written(definition.value(), at, diagnostics), context);
+    int errors = diagnostics.errors();
+    int named = context.doubtful().added();
+    List<Step> steps = kind.compile(new Written(definition.value(), at, diagnostics), context);
+    boolean failed = diagnostics.errors() > errors && context.doubtful().added() == named;
+    if (failed && givesFields(steps, context)) {
+      context.doubtful().addAny();
+    }
+    return steps;
+  }
+
+  private static boolean givesFields(List<Step> steps, StepContext context) {
+    return steps.isEmpty()
+        || !steps.get(steps.size() - 1).output().names().equals(context.input().names());
   }
 }

@@ -1,11 +1,11 @@
 package io.wexrun.core.step;
 
 /** Strict validation of UTF-8 as in RFC 3629. */
-final class Utf8 {
+public final class Utf8 {
   private Utf8() {}
 
   /** The place of the first byte that is not UTF-8 in {@code data[from, to)}; -1 if all is well. */
-  static int firstFault(byte[] data, int from, int to) {
+  public static int firstFault(byte[] data, int from, int to) {
     int at = from;
     while (at < to) {
       int lead = data[at];

@@ -7,6 +7,7 @@ import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.Path;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import io.wexrun.core.step.StepContext;
@@ -14,7 +15,6 @@ import io.wexrun.core.step.Steps;
 import java.io.ByteArrayOutputStream;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
-import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -227,7 +227,7 @@ class TemplateTest {
             Settings.of("x", ""),
             Map.of(),
             Steps.ours().references(),
-            new HashSet<>(),
+            new Doubtful(),
             new ArrayList<>());
     return Steps.ours()
         .compile(template(template), context, Path.ROOT, diagnostics)
