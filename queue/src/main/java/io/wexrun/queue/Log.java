@@ -29,8 +29,14 @@ final class Log {
   private final int number;
   private final boolean writable;
   private final List<Segment> segments = new ArrayList<>();
-  private final Map<String, Segment.Last> producers = new HashMap<>();
+  private final Map<String, SegmentHeader.Last> producers = new HashMap<>();
   private long next;
+
+  /**
+   * The last file, if its header is not whole. A header is synced before the first pack is written
+   * behind it; so if the file was not damaged, it holds nothing yet.
+   */
+  private Optional<Path> headless = Optional.empty();
 
   Log(Disk disk, Path folder, String label, int number, boolean writable) {
     this.disk = disk;
@@ -48,7 +54,7 @@ final class Log {
     return segments.get(segments.size() - 1);
   }
 
-  Map<String, Segment.Last> producers() {
+  Map<String, SegmentHeader.Last> producers() {
     return producers;
   }
 
@@ -67,6 +73,10 @@ final class Log {
       disk.makeFolder(folder);
     }
     openSegments();
+    if (headless.isPresent() && hasPack(headless.get())) {
+      throw damaged(
+          "the header of " + headless.get().getFileName() + " is not whole; nothing was cut");
+    }
     if (next < synced) {
       throw damaged(
           "records up to position "
@@ -74,6 +84,9 @@ final class Log {
               + " were acknowledged, but the last whole one is before "
               + next
               + "; nothing was cut");
+    }
+    if (writable && headless.isPresent()) {
+      disk.delete(headless.get());
     }
     if (writable && !segments.isEmpty()) {
       Segment last = last();
@@ -102,7 +115,14 @@ final class Log {
     return bases;
   }
 
+  private boolean hasPack(Path path) throws IOException {
+    try (DiskFile file = disk.open(path, false)) {
+      return acknowledgedBehind(file, 0, -1);
+    }
+  }
+
   private void openSegments() throws IOException {
+    headless = Optional.empty();
     List<Long> bases = bases();
     while (segments.size() > 1 && !bases.contains(segments.get(0).base)) {
       segments.remove(0).file.close();
@@ -115,18 +135,16 @@ final class Log {
       }
       Path path = folder.resolve(Segment.name(base));
       DiskFile file = disk.open(path, writable);
-      if (!headerIsWhole(file, base)) {
-        // A segment is made only after the one before it is synced: this one holds nothing yet.
+      Optional<SegmentHeader> header = header(file, base);
+      if (header.isEmpty()) {
         if (!last) {
           throw damaged("the header of " + path.getFileName() + " is wrong");
         }
         file.close();
-        if (writable) {
-          disk.delete(path);
-        }
+        headless = Optional.of(path);
         return;
       }
-      Segment segment = new Segment(base, file);
+      Segment segment = new Segment(base, file, header.get().bytes());
       if (segments.isEmpty()) {
         next = base;
       } else if (base != next) {
@@ -136,6 +154,7 @@ final class Log {
         throw damaged("positions " + next + " to " + base + " are missing");
       }
       segments.add(segment);
+      producers.putAll(header.get().producers());
       if (!last && indexed(segment, bases.get(i + 1))) {
         continue;
       }
@@ -147,23 +166,18 @@ final class Log {
 
   /** Whether an index tells what is in a segment. */
   private boolean indexed(Segment segment, long end) throws IOException {
-    Optional<Map<String, Segment.Last>> found = SegmentIndex.read(segment.file, segment);
-    found.ifPresent(producers::putAll);
-    next = found.isPresent() ? end : next;
-    return found.isPresent();
+    boolean found = SegmentIndex.read(segment.file, segment);
+    next = found ? end : next;
+    return found;
   }
 
-  private boolean headerIsWhole(DiskFile file, long base) throws IOException {
-    ByteBuffer header = ByteBuffer.allocate(Segment.HEADER);
-    if (file.read(0, header) < Segment.HEADER) {
-      return false;
-    }
-    int version = Segment.version(header.array(), number, base);
-    if (version >= 0 && !Segment.readable(version)) {
+  private Optional<SegmentHeader> header(DiskFile file, long base) throws IOException {
+    Optional<SegmentHeader> header = SegmentHeader.read(file, number, base);
+    if (header.isPresent() && !header.get().readable()) {
       throw new OutsideException(
-          label + " has segment version " + version + ": use a newer Wexrun");
+          label + " has segment version " + header.get().version() + ": use a newer Wexrun");
     }
-    return version >= 0;
+    return header;
   }
 
   /** Notes the packs behind those known; with checksums in the segment that may be torn. */
@@ -202,7 +216,7 @@ final class Log {
     segment.note(pack);
     next = pack.end();
     if (!producer.isEmpty()) {
-      Segment.Last last = new Segment.Last(pack.sequence(), pack.baseOffset());
+      SegmentHeader.Last last = new SegmentHeader.Last(pack.sequence(), pack.baseOffset());
       producers.merge(producer, last, (a, b) -> a.sequence() > b.sequence() ? a : b);
     }
   }
@@ -252,11 +266,9 @@ final class Log {
   Segment begin(long nowMillis) throws IOException {
     if (!segments.isEmpty()) {
       Segment last = last();
-      Map<String, Segment.Last> lasting = new HashMap<>(producers);
-      lasting.keySet().removeIf(name -> name.startsWith(PASSING));
       long end = last.endPlace();
       try {
-        last.file.write(end, SegmentIndex.of(last, lasting));
+        last.file.write(end, SegmentIndex.of(last));
       } catch (IOException e) {
         last.file.truncate(end);
         throw e;
@@ -264,16 +276,21 @@ final class Log {
       last.file.sync();
       last.sealed(end);
     }
+    Map<String, SegmentHeader.Last> lasting = new HashMap<>(producers);
+    lasting.keySet().removeIf(name -> name.startsWith(PASSING));
+    ByteBuffer header = SegmentHeader.of(number, next, nowMillis, lasting);
     Path path = folder.resolve(Segment.name(next));
     DiskFile file = disk.create(path);
+    int bytes = header.remaining();
     try {
-      file.write(0, Segment.header(number, next, nowMillis));
+      file.write(0, header);
+      file.sync();
     } catch (IOException e) {
       file.close();
       disk.delete(path);
       throw e;
     }
-    Segment segment = new Segment(next, file);
+    Segment segment = new Segment(next, file, bytes);
     segments.add(segment);
     return segment;
   }

@@ -85,7 +85,7 @@ final class Partition implements AutoCloseable {
       if (broken) {
         mend();
       }
-      Segment.Last last = log.producers().get(builder.producer());
+      SegmentHeader.Last last = log.producers().get(builder.producer());
       if (last != null && sequence <= last.sequence()) {
         return new Outcome(sequence == last.sequence() ? last.base() : -1, true);
       }
@@ -170,7 +170,7 @@ final class Partition implements AutoCloseable {
 
   /** The last sequence of a producer; {@link Long#MIN_VALUE} if it never appended. */
   synchronized long sequence(String producer) {
-    Segment.Last last = log.producers().get(producer);
+    SegmentHeader.Last last = log.producers().get(producer);
     return last == null ? Long.MIN_VALUE : last.sequence();
   }
 

@@ -1,31 +1,16 @@
 package io.wexrun.queue;
 
 import io.wexrun.queue.disk.DiskFile;
-import java.nio.ByteBuffer;
 import java.util.Arrays;
-import java.util.zip.CRC32C;
 
 /**
- * One file of packs, and where in it each pack stands.
+ * One file of packs, and where in it each pack stands. Guarded by its partition.
  *
  * <pre>
- * Segment     --&gt; Magic, Checksum, Version, Reserved, Partition, BaseOffset, Created, Pack*, Index?
- * Magic       --&gt; uint32 0x57585347 ("WXSG")
- * Checksum    --&gt; uint32 CRC-32C of the header behind it
- * Version     --&gt; uint16 1
- * Reserved    --&gt; uint16 0
- * Partition   --&gt; uint32
- * BaseOffset  --&gt; int64 position of the first record
- * Created     --&gt; int64 milliseconds since 1970-01-01T00:00:00Z
+ * Segment     --&gt; Header, Pack*, Index?
  * </pre>
- *
- * Guarded by its partition.
  */
 final class Segment {
-  static final int HEADER = 32;
-  private static final int MAGIC = 0x57585347;
-  private static final short VERSION = 1;
-
   final long base;
   final DiskFile file;
   private long[] positions = new long[16];
@@ -35,50 +20,15 @@ final class Segment {
   private int packs;
   private boolean sealed;
 
-  /**
-   * What a producer appended last.
-   *
-   * @param base the position of that pack's first record
-   */
-  record Last(long sequence, long base) {}
-
-  Segment(long base, DiskFile file) {
+  /** A segment whose first pack stands at a place. */
+  Segment(long base, DiskFile file, long firstPlace) {
     this.base = base;
     this.file = file;
-    places[0] = HEADER;
+    places[0] = firstPlace;
   }
 
   static String name(long base) {
     return String.format("%020d.packs", base);
-  }
-
-  static ByteBuffer header(int partition, long base, long createdMillis) {
-    ByteBuffer header = ByteBuffer.allocate(HEADER);
-    header.putInt(MAGIC).putInt(0).putShort(VERSION).putShort((short) 0).putInt(partition);
-    header.putLong(base).putLong(createdMillis);
-    header.putInt(4, checksum(header.array()));
-    return header.flip();
-  }
-
-  /** The version if {@code header} is a whole header for this partition and base; -1 if not. */
-  static int version(byte[] header, int partition, long base) {
-    ByteBuffer in = ByteBuffer.wrap(header);
-    boolean whole =
-        in.getInt(0) == MAGIC
-            && in.getInt(4) == checksum(header)
-            && in.getInt(12) == partition
-            && in.getLong(16) == base;
-    return whole ? in.getShort(8) : -1;
-  }
-
-  static boolean readable(int version) {
-    return version <= VERSION;
-  }
-
-  private static int checksum(byte[] header) {
-    CRC32C crc = new CRC32C();
-    crc.update(header, 8, HEADER - 8);
-    return (int) crc.getValue();
   }
 
   /** Notes a pack at the end. */

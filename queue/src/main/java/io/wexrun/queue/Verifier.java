@@ -8,7 +8,6 @@ import java.nio.ByteBuffer;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
-import java.util.Map;
 import java.util.Optional;
 
 /** Reads every byte of a queue's files and compares it with the format. Changes nothing. */
@@ -75,14 +74,14 @@ final class Verifier {
       throws IOException {
     files++;
     bytes += file.size();
-    ByteBuffer header = ByteBuffer.allocate(Segment.HEADER);
-    if (file.read(0, header) < Segment.HEADER
-        || Segment.version(header.array(), number, base) < 0) {
-      faults.add(new Verification.Fault(name, 0, base, "the file's header is not whole", last));
+    Optional<SegmentHeader> header = SegmentHeader.read(file, number, base);
+    if (header.isEmpty()) {
+      boolean unused = last && !Log.acknowledgedBehind(file, 0, -1);
+      faults.add(new Verification.Fault(name, 0, base, "the file's header is not whole", unused));
       return base;
     }
-    Segment found = new Segment(base, file);
-    long place = Segment.HEADER;
+    long place = header.get().bytes();
+    Segment found = new Segment(base, file, place);
     long next = base;
     while (place < file.size()) {
       if (isIndex(file, place)) {
@@ -154,9 +153,8 @@ final class Verifier {
 
   private void index(String name, DiskFile file, Segment found, long place, long next, boolean last)
       throws IOException {
-    Segment told = new Segment(found.base, file);
-    Optional<Map<String, Segment.Last>> index = SegmentIndex.read(file, told);
-    if (index.isEmpty() || told.endPlace() != place) {
+    Segment told = new Segment(found.base, file, found.place(0));
+    if (!SegmentIndex.read(file, told) || told.endPlace() != place) {
       faults.add(new Verification.Fault(name, place, next, "the index is not whole", last));
       return;
     }

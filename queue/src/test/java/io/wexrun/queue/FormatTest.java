@@ -32,7 +32,7 @@ class FormatTest {
     return part;
   }
 
-  private static byte[] segment(long base) throws IOException {
+  private static byte[] segment(long base, String... producers) throws IOException {
     ByteArrayOutputStream bytes = new ByteArrayOutputStream();
     DataOutputStream out = new DataOutputStream(bytes);
     out.writeInt(0x57585347);
@@ -42,6 +42,14 @@ class FormatTest {
     out.writeInt(0);
     out.writeLong(base);
     out.writeLong(1_777_777_200_000L);
+    out.writeInt(40 + Arrays.stream(producers).mapToInt(name -> 18 + name.length()).sum());
+    out.writeInt(producers.length);
+    for (String producer : producers) {
+      out.writeShort(producer.length());
+      out.write(producer.getBytes(StandardCharsets.UTF_8));
+      out.writeLong(7);
+      out.writeLong(0);
+    }
     return sealed(bytes.toByteArray());
   }
 
@@ -86,7 +94,7 @@ class FormatTest {
     return sealed(bytes.toByteArray());
   }
 
-  private static byte[] index(long place, String producer, long sequence) throws IOException {
+  private static byte[] index(long place) throws IOException {
     ByteArrayOutputStream bytes = new ByteArrayOutputStream();
     DataOutputStream out = new DataOutputStream(bytes);
     out.writeInt(0x57584958);
@@ -94,15 +102,10 @@ class FormatTest {
     out.writeShort(1);
     out.writeShort(0);
     out.writeInt(1);
-    out.writeInt(1);
     out.writeLong(0);
     out.writeLong(place);
     out.writeLong(1_777_777_200_000L);
     out.writeLong(1_777_777_200_001L);
-    out.writeShort(producer.length());
-    out.write(producer.getBytes(StandardCharsets.UTF_8));
-    out.writeLong(sequence);
-    out.writeLong(0);
     out.writeInt(out.size() + 8);
     out.writeInt(0x57584958);
     return sealed(bytes.toByteArray());
@@ -140,8 +143,8 @@ class FormatTest {
   void filesMadeByThePageAreRead() throws IOException {
     String longText = "é".repeat(200);
     byte[] pack = pack(0, "meter", 7, "one", longText);
-    byte[] first = together(segment(0), pack, index(32, "meter", 7));
-    byte[] second = together(segment(2), pack(2, "", 0, "three"));
+    byte[] first = together(segment(0), pack, index(40));
+    byte[] second = together(segment(2, "meter", "tram"), pack(2, "", 0, "three"));
     MemoryDisk disk = disk(first, second);
     assertThat(new Verifier(disk, FOLDER).verify().faults()).isEmpty();
     try (Queue queue = Queue.open(disk, FOLDER, "q", OPTIONS, true, null)) {
@@ -152,7 +155,7 @@ class FormatTest {
       assertThat(records.get(1).keyText()).isEqualTo("k1");
       assertThat(records.get(1).timeMillis()).isEqualTo(1_777_777_200_001L);
       assertThat(records.get(1).headers()).containsEntry("via", "x");
-      assertThat(queue.partition(0).sequence("meter")).as("from the index").isEqualTo(7);
+      assertThat(queue.partition(0).sequence("tram")).as("from the header").isEqualTo(7);
       try (Producer producer = queue.producer()) {
         assertThat(producer.append(QueueMessage.of("four")).isDone()).isFalse();
       }

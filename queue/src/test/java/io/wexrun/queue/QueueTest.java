@@ -198,7 +198,7 @@ class QueueTest {
     Path segment = FOLDER.resolve("p" + partition).resolve(Segment.name(0));
     byte[] whole = disk.bytes(segment);
     byte[] torn = Arrays.copyOf(whole, whole.length + 37);
-    System.arraycopy(whole, Segment.HEADER, torn, whole.length, 37);
+    System.arraycopy(whole, SegmentHeader.LEAST, torn, whole.length, 37);
     disk.put(segment, torn);
     try (Queue queue = open(disk)) {
       assertThat(all(queue)).extracting(QueueRecord::text).containsExactly("whole");
@@ -218,7 +218,7 @@ class QueueTest {
     }
     int partition = Placement.byKey(bytes("a"), 0, 1, 2);
     Path segment = FOLDER.resolve("p" + partition).resolve(Segment.name(0));
-    disk.damage(segment, Segment.HEADER + Pack.HEADER + 3);
+    disk.damage(segment, SegmentHeader.LEAST + Pack.HEADER + 3);
     byte[] before = disk.bytes(segment);
     assertThatThrownBy(() -> open(disk))
         .isInstanceOf(OutsideException.class)
