@@ -30,6 +30,7 @@ import picocli.CommandLine.Spec;
       QueueTrimCommand.class,
       QueueGroupsCommand.class,
       QueueVerifyCommand.class,
+      QueueRepairCommand.class,
       QueueDeleteCommand.class
     },
     footer = {

@@ -72,7 +72,17 @@ class QueueCommandTest {
     assertThat(verify.exit()).isEqualTo(4);
     assertThat(verify.out())
         .contains(
-            "DAMAGED", "p1/00000000000000000000.packs, byte 32 (position 0): the checksum of 3");
+            "DAMAGED", "p1/00000000000000000000.packs, byte 48 (position 0): the checksum of 3");
+    Result dry = here.run("queue", "repair", "doors");
+    assertThat(dry.exit()).isEqualTo(4);
+    assertThat(dry.out())
+        .contains("positions 0 to 2 are lost: 3 records", "bytes set aside in set-");
+    assertThat(here.run("queue", "verify", "doors").exit()).as("nothing was done").isEqualTo(4);
+    JsonNode repaired = here.run("queue", "repair", "doors", "--yes", "--json").json();
+    assertThat(repaired.get("lost").asInt()).isEqualTo(3);
+    assertThat(here.run("queue", "repair", "doors").err()).contains("there is nothing to repair");
+    assertThat(here.run("queue", "verify", "doors").exit()).isZero();
+    assertThat(here.run("queue", "read", "doors").out().lines()).hasSize(3);
     assertThat(here.run("queue", "delete", "doors").err()).contains("say so with --yes");
     assertThat(here.run("queue", "trim", "doors", "--age", "soon").exit()).isEqualTo(2);
   }

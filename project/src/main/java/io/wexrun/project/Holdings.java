@@ -102,6 +102,29 @@ final class Holdings implements AutoCloseable {
     return records;
   }
 
+  /** Of each partition of a queue, up to where the pipelines that read it have accounted for it. */
+  long[] passed(String queue) {
+    Map<Integer, Long> passed = new HashMap<>();
+    for (Pipeline pipeline : definition.pipelines()) {
+      boolean reads =
+          pipeline.intake().kind().equals(Checker.QUEUE) && pipeline.intake().main().equals(queue);
+      if (reads && stateIfAny().isPresent()) {
+        state()
+            .positions(pipeline.name())
+            .forEach((source, end) -> passed.merge(partition(source), end, Math::max));
+      }
+    }
+    int partitions = passed.keySet().stream().mapToInt(number -> number + 1).max().orElse(0);
+    long[] ends = new long[partitions];
+    passed.forEach((number, end) -> ends[number] = end);
+    return ends;
+  }
+
+  private static int partition(SourcePartition ofQueue) {
+    String name = ofQueue.name();
+    return Integer.parseInt(name.substring(name.lastIndexOf('/') + 1));
+  }
+
   /** Whether a store is defined, of a kind that is known, and there already. */
   boolean storeExists(String name) {
     Settings settings = definition.stores().get(name);

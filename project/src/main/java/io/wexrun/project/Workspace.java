@@ -19,8 +19,10 @@ import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.TableDifference;
 import io.wexrun.queue.DeadLetters;
 import io.wexrun.queue.Queue;
+import io.wexrun.queue.QueueFolder;
 import io.wexrun.queue.QueueRecord;
 import io.wexrun.queue.Reader;
+import io.wexrun.queue.Repair;
 import io.wexrun.queue.Verification;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -355,7 +357,18 @@ public final class Workspace implements AutoCloseable {
    * @return empty if nothing has been appended yet
    */
   public Optional<Verification> verifyQueue(String name) {
-    return Queue.verify(holdings.queueFolder(name));
+    return QueueFolder.verify(holdings.queueFolder(name));
+  }
+
+  /**
+   * Makes a damaged queue, or dead letters, one that can be opened; see {@link QueueFolder#repair}.
+   * Positions that the tally of a pipeline has passed are not given to other records.
+   *
+   * @param dry whether to change nothing and only say what would be done
+   * @return empty if nothing has been appended yet
+   */
+  public Optional<Repair> repairQueue(String name, boolean dry) {
+    return QueueFolder.repair(holdings.queueFolder(name), name, holdings.passed(name), dry);
   }
 
   /**

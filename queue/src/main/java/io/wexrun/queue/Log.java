@@ -144,18 +144,21 @@ final class Log {
         headless = Optional.of(path);
         return;
       }
-      Segment segment = new Segment(base, file, header.get().bytes());
+      Segment segment = new Segment(base, file, header.get().bytes(), header.get().lost());
       if (segments.isEmpty()) {
         next = base;
       } else if (base != next) {
         scan(last(), true); // What was appended between the last look and the new file.
+      }
+      if (base - next == header.get().lost()) {
+        next = base;
       }
       if (base != next) {
         throw damaged("positions " + next + " to " + base + " are missing");
       }
       segments.add(segment);
       producers.putAll(header.get().producers());
-      if (!last && indexed(segment, bases.get(i + 1))) {
+      if (!last && indexed(segment)) {
         continue;
       }
       if (scan(segment, last) == Tail.TORN && !last) {
@@ -165,9 +168,9 @@ final class Log {
   }
 
   /** Whether an index tells what is in a segment. */
-  private boolean indexed(Segment segment, long end) throws IOException {
+  private boolean indexed(Segment segment) throws IOException {
     boolean found = SegmentIndex.read(segment.file, segment);
-    next = found ? end : next;
+    next = found ? segment.next() : next;
     return found;
   }
 
@@ -259,7 +262,7 @@ final class Log {
             + what
             + ". 'wexrun queue verify' says more; restore the folder "
             + folder
-            + " from a copy");
+            + " from a copy, or keep what is whole with 'wexrun queue repair'");
   }
 
   /** Begins a new segment behind the last one, which gets its index. Both are synced. */
@@ -274,11 +277,11 @@ final class Log {
         throw e;
       }
       last.file.sync();
-      last.sealed(end);
+      last.sealed(end, next);
     }
     Map<String, SegmentHeader.Last> lasting = new HashMap<>(producers);
     lasting.keySet().removeIf(name -> name.startsWith(PASSING));
-    ByteBuffer header = SegmentHeader.of(number, next, nowMillis, lasting);
+    ByteBuffer header = SegmentHeader.of(number, next, 0, nowMillis, lasting);
     Path path = folder.resolve(Segment.name(next));
     DiskFile file = disk.create(path);
     int bytes = header.remaining();
@@ -290,7 +293,7 @@ final class Log {
       disk.delete(path);
       throw e;
     }
-    Segment segment = new Segment(next, file, bytes);
+    Segment segment = new Segment(next, file, bytes, 0);
     segments.add(segment);
     return segment;
   }

@@ -39,6 +39,7 @@ final class Packs {
     int filled = 0;
     int count = 0;
     int at = 0;
+    long first = block.first(); // The first position that has a record may stand behind it.
     while (at < block.length()) {
       Pack pack = checked(block, data, at);
       Packs packs = of(pack, data, at).orElseThrow(() -> damaged(block));
@@ -46,6 +47,7 @@ final class Packs {
         long time = pack.firstTime() + packs.skipToValue();
         int length = (int) packs.varint();
         if (position >= block.first() && position < block.end()) {
+          first = count == 0 ? position : first;
           if (own) {
             if (filled + length > all.length) {
               all = Arrays.copyOf(all, Math.max(all.length * 2, filled + length));
@@ -70,7 +72,7 @@ final class Packs {
         odd.set(i);
       }
     }
-    return Records.numbered(all, starts, ends, count, block.first(), odd).takenAt(times);
+    return Records.numbered(all, starts, ends, count, first, odd).takenAt(times);
   }
 
   private static boolean anyCompressed(Block block) {

@@ -207,6 +207,16 @@ final class Partition implements AutoCloseable {
       throw new BehindOldestException(label, number, position, oldest());
     }
     Segment segment = segmentOf(position);
+    if (position < segment.base) {
+      return read(segment.base, most);
+    }
+    if (position >= segment.next()) {
+      // Between two files, where positions were lost.
+      int follower = log.segments().indexOf(segment) + 1;
+      return follower < log.segments().size()
+          ? read(log.segments().get(follower).base, most)
+          : Optional.empty();
+    }
     int first = segment.packOf(position);
     int after = first + 1;
     while (after < segment.packs()
@@ -308,9 +318,9 @@ final class Partition implements AutoCloseable {
     return log.segments().stream().mapToLong(Segment::endPlace).sum();
   }
 
-  /** The position of the oldest record that is still there. */
+  /** The position of the oldest record that was not removed; it may be lost. */
   synchronized long oldest() {
-    return log.segments().isEmpty() ? 0 : log.segments().get(0).base;
+    return log.segments().isEmpty() ? 0 : log.segments().get(0).base - log.segments().get(0).lost;
   }
 
   /** The position after the newest record that can be read. */
@@ -328,6 +338,7 @@ final class Partition implements AutoCloseable {
         number,
         oldest(),
         published,
+        segments.stream().mapToLong(segment -> segment.lost).sum(),
         packs,
         bytes(),
         segments.size(),

@@ -8,6 +8,7 @@ import java.util.Optional;
  * @param partition from 0
  * @param oldest the position of the oldest record
  * @param end the position after the newest record
+ * @param lost how many positions between them have no record since a repair
  * @param packs how many packs hold the records
  * @param bytes on disk
  * @param segments how many files
@@ -20,6 +21,7 @@ public record PartitionInfo(
     int partition,
     long oldest,
     long end,
+    long lost,
     long packs,
     long bytes,
     int segments,
@@ -29,6 +31,6 @@ public record PartitionInfo(
     long removedBytes) {
   /** How many records there are. */
   public long records() {
-    return end - oldest;
+    return end - oldest - lost;
   }
 }

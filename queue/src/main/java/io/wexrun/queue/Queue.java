@@ -99,22 +99,6 @@ public final class Queue implements AutoCloseable {
     return Optional.of(open(disk, folder, name, QueueOptions.partitions(1), false, null));
   }
 
-  /**
-   * Reads every byte of a queue: magics, versions, lengths, checksums, positions without gaps, and
-   * the indexes against what they tell of. Changes nothing; better done while nobody appends.
-   *
-   * @return empty if there is no queue in the folder
-   */
-  public static Optional<Verification> verify(Path folder) {
-    Disk disk = new RealDisk();
-    try {
-      boolean there = disk.list(folder).contains("queue");
-      return there ? Optional.of(new Verifier(disk, folder).verify()) : Optional.empty();
-    } catch (IOException e) {
-      throw cannotOpen(String.valueOf(folder.getFileName()), folder, e);
-    }
-  }
-
   /** Opens on any disk, without a lock; tests come in here. */
   static Queue open(
       Disk disk, Path folder, String name, QueueOptions options, boolean writable, Hold hold) {
@@ -140,7 +124,7 @@ public final class Queue implements AutoCloseable {
     }
   }
 
-  private static OutsideException cannotOpen(String name, Path folder, IOException e) {
+  static OutsideException cannotOpen(String name, Path folder, IOException e) {
     return new OutsideException(
         "cannot open queue " + name + " in " + folder + ": " + e.getMessage(), e);
   }

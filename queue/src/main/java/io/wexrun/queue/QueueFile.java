@@ -8,46 +8,75 @@ import java.nio.ByteBuffer;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
 import java.util.List;
+import java.util.Optional;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 
 /** The file {@code queue} in a queue's folder: its version and how many partitions it has. */
 final class QueueFile {
-  private static final Pattern META = Pattern.compile("wexrun-queue (\\d+)\npartitions (\\d+)\n");
+  private static final Pattern META =
+      Pattern.compile("wexrun-queue (\\d{1,9})\npartitions (\\d{1,9})\n");
   private static final int VERSION = 1;
+  private static final String NAME = "queue";
 
   private QueueFile() {}
 
   /** How many partitions the queue has; written down when it is made. */
   static int partitions(Disk disk, Path folder, String name, QueueOptions options, boolean writable)
       throws IOException {
-    Path file = folder.resolve("queue");
     List<String> entries = disk.list(folder);
-    if (entries.contains("queue")) {
-      ByteBuffer text = ByteBuffer.allocate(4096);
-      try (DiskFile meta = disk.open(file, false)) {
-        meta.read(0, text);
-      }
-      Matcher matcher = META.matcher(StandardCharsets.UTF_8.decode(text.flip()));
-      if (matcher.matches()) {
-        if (Integer.parseInt(matcher.group(1)) > VERSION) {
-          throw new OutsideException(
-              "queue " + name + " has format " + matcher.group(1) + ": use a newer Wexrun");
-        }
-        return Integer.parseInt(matcher.group(2));
+    if (entries.contains(NAME)) {
+      Optional<Integer> told = read(disk, folder);
+      if (told.isPresent()) {
+        return told.get();
       }
       if (entries.contains("p0") || !writable) {
         throw new OutsideException(
-            "queue " + name + " is damaged: " + file + " is not a queue's description");
+            "queue "
+                + name
+                + " is damaged: "
+                + folder.resolve(NAME)
+                + " is not a queue's description; 'wexrun queue repair' writes it anew");
       }
-      disk.delete(file);
     }
     disk.makeFolder(folder);
-    try (DiskFile meta = disk.create(file)) {
-      String text = "wexrun-queue " + VERSION + "\npartitions " + options.partitions() + "\n";
+    write(disk, folder, options.partitions());
+    return options.partitions();
+  }
+
+  /**
+   * How many partitions the file tells; empty if there is none, or it is damaged.
+   *
+   * @throws OutsideException if a newer Wexrun wrote it
+   */
+  static Optional<Integer> read(Disk disk, Path folder) throws IOException {
+    if (!disk.list(folder).contains(NAME)) {
+      return Optional.empty();
+    }
+    ByteBuffer text = ByteBuffer.allocate(4096);
+    try (DiskFile meta = disk.open(folder.resolve(NAME), false)) {
+      meta.read(0, text);
+    }
+    Matcher matcher = META.matcher(StandardCharsets.UTF_8.decode(text.flip()));
+    if (!matcher.matches()) {
+      return Optional.empty();
+    }
+    if (Integer.parseInt(matcher.group(1)) > VERSION) {
+      throw new OutsideException(
+          "the queue in " + folder + " has format " + matcher.group(1) + ": use a newer Wexrun");
+    }
+    return Optional.of(Integer.parseInt(matcher.group(2)));
+  }
+
+  /** Writes the file, in the place of one that is damaged. */
+  static void write(Disk disk, Path folder, int partitions) throws IOException {
+    if (disk.list(folder).contains(NAME)) {
+      disk.delete(folder.resolve(NAME));
+    }
+    try (DiskFile meta = disk.create(folder.resolve(NAME))) {
+      String text = "wexrun-queue " + VERSION + "\npartitions " + partitions + "\n";
       meta.write(0, StandardCharsets.UTF_8.encode(text));
       meta.sync();
     }
-    return options.partitions();
   }
 }

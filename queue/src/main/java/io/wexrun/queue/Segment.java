@@ -12,17 +12,26 @@ import java.util.Arrays;
  */
 final class Segment {
   final long base;
+  final long lost;
   final DiskFile file;
   private long[] positions = new long[16];
   private long[] places = new long[17];
   private long[] firstTimes = new long[16];
   private long[] lastTimes = new long[16];
   private int packs;
+  private long next;
   private boolean sealed;
 
-  /** A segment whose first pack stands at a place. */
-  Segment(long base, DiskFile file, long firstPlace) {
+  /**
+   * A segment without packs yet.
+   *
+   * @param firstPlace where the first one stands
+   * @param lost how many positions before it were lost
+   */
+  Segment(long base, DiskFile file, long firstPlace, long lost) {
     this.base = base;
+    this.lost = lost;
+    this.next = base;
     this.file = file;
     places[0] = firstPlace;
   }
@@ -36,6 +45,7 @@ final class Segment {
     long place = places[packs];
     note(pack.baseOffset(), place, pack.firstTime(), pack.lastTime());
     places[packs] = place + pack.bytes();
+    next = pack.end();
   }
 
   /** Notes a pack that begins at a place; where it ends is not said. */
@@ -53,10 +63,16 @@ final class Segment {
     packs++;
   }
 
-  /** Says that nothing is appended any more, and where the packs end. */
-  void sealed(long end) {
+  /** Says that nothing is appended any more, where the packs end, and with which position. */
+  void sealed(long end, long nextPosition) {
     places[packs] = end;
+    next = nextPosition;
     sealed = true;
+  }
+
+  /** The position behind the last record. */
+  long next() {
+    return next;
   }
 
   boolean isSealed() {
@@ -95,6 +111,16 @@ final class Segment {
 
   long position(int pack) {
     return positions[pack];
+  }
+
+  /** Whether this one has the same packs at the same places. */
+  boolean samePacks(Segment other) {
+    return packs == other.packs
+        && next == other.next
+        && Arrays.equals(positions, 0, packs, other.positions, 0, packs)
+        && Arrays.equals(places, 0, packs + 1, other.places, 0, packs + 1)
+        && Arrays.equals(firstTimes, 0, packs, other.firstTimes, 0, packs)
+        && Arrays.equals(lastTimes, 0, packs, other.lastTimes, 0, packs);
   }
 
   /** The number of the pack that holds a position, which must be in this segment. */

@@ -15,7 +15,7 @@ import java.util.zip.CRC32C;
  * big-endian.
  *
  * <pre>
- * Header      --&gt; Magic, Checksum, Version, Reserved, Partition, BaseOffset, Created, Length,
+ * Header      --&gt; Magic, Checksum, Version, Reserved, Partition, BaseOffset, Lost, Created, Length,
  *                 ProducerCount, LastOf{ProducerCount}
  * Magic       --&gt; uint32 0x57585347 ("WXSG")
  * Checksum    --&gt; uint32 CRC-32C of the header behind it
@@ -23,6 +23,7 @@ import java.util.zip.CRC32C;
  * Reserved    --&gt; uint16 0
  * Partition   --&gt; uint32
  * BaseOffset  --&gt; int64 position of the first record
+ * Lost        --&gt; int64 positions before BaseOffset that no record has, since a repair
  * Created     --&gt; int64 milliseconds since 1970-01-01T00:00:00Z
  * Length      --&gt; uint32 bytes of the whole Header
  * ProducerCount --&gt; uint32
@@ -30,11 +31,12 @@ import java.util.zip.CRC32C;
  * </pre>
  *
  * @param bytes the place of the first pack
+ * @param lost how many positions before the first record were lost
  * @param producers what each producer appended last in the segments before
  */
-record SegmentHeader(int version, int bytes, Map<String, Last> producers) {
+record SegmentHeader(int version, int bytes, long lost, Map<String, Last> producers) {
   /** Bytes of a header that knows no producer: no header is shorter. */
-  static final int LEAST = 40;
+  static final int LEAST = 48;
 
   private static final int MAGIC = 0x57585347;
   private static final short VERSION = 1;
@@ -47,14 +49,15 @@ record SegmentHeader(int version, int bytes, Map<String, Last> producers) {
   record Last(long sequence, long base) {}
 
   /** The header of a new segment. */
-  static ByteBuffer of(int partition, long base, long createdMillis, Map<String, Last> producers) {
+  static ByteBuffer of(
+      int partition, long base, long lost, long createdMillis, Map<String, Last> producers) {
     int bytes = LEAST;
     for (String name : producers.keySet()) {
       bytes += 2 + name.getBytes(StandardCharsets.UTF_8).length + 16;
     }
     ByteBuffer out = ByteBuffer.allocate(bytes);
     out.putInt(MAGIC).putInt(0).putShort(VERSION).putShort((short) 0).putInt(partition);
-    out.putLong(base).putLong(createdMillis).putInt(bytes).putInt(producers.size());
+    out.putLong(base).putLong(lost).putLong(createdMillis).putInt(bytes).putInt(producers.size());
     producers.forEach(
         (name, last) -> {
           byte[] utf8 = name.getBytes(StandardCharsets.UTF_8);
@@ -70,7 +73,7 @@ record SegmentHeader(int version, int bytes, Map<String, Last> producers) {
     if (file.read(0, fixed) < LEAST || fixed.getInt(0) != MAGIC) {
       return Optional.empty();
     }
-    int bytes = fixed.getInt(32);
+    int bytes = fixed.getInt(40);
     if (bytes < LEAST || bytes > file.size()) {
       return Optional.empty();
     }
@@ -87,14 +90,14 @@ record SegmentHeader(int version, int bytes, Map<String, Last> producers) {
     Map<String, Last> producers = new LinkedHashMap<>();
     if (version <= VERSION) {
       in.position(LEAST);
-      for (int left = in.getInt(36); left > 0; left--) {
+      for (int left = in.getInt(44); left > 0; left--) {
         byte[] name = new byte[in.getShort() & 0xFFFF];
         in.get(name);
         producers.put(
             new String(name, StandardCharsets.UTF_8), new Last(in.getLong(), in.getLong()));
       }
     }
-    return Optional.of(new SegmentHeader(version, bytes, producers));
+    return Optional.of(new SegmentHeader(version, bytes, in.getLong(24), producers));
   }
 
   /** Whether this Wexrun knows what the segment looks like. */

@@ -10,12 +10,13 @@ import java.util.zip.CRC32C;
  * numbers are big-endian.
  *
  * <pre>
- * Index      --&gt; Magic, Checksum, Version, Reserved, PackCount, Entry{PackCount}, Length, Magic
+ * Index      --&gt; Magic, Checksum, Version, Reserved, PackCount, End, Entry{PackCount}, Length, Magic
  * Magic      --&gt; uint32 0x57584958 ("WXIX")
  * Checksum   --&gt; uint32 CRC-32C of everything behind it
  * Version    --&gt; uint16 1
  * Reserved   --&gt; uint16 0
  * PackCount  --&gt; uint32
+ * End        --&gt; int64 position behind the last record
  * Entry      --&gt; BaseOffset int64, Place int64, FirstTime int64, LastTime int64
  * Length     --&gt; uint32 bytes of the whole Index
  * </pre>
@@ -25,7 +26,7 @@ import java.util.zip.CRC32C;
 final class SegmentIndex {
   static final int MAGIC = 0x57584958;
   private static final short VERSION = 1;
-  private static final int FIXED = 16;
+  private static final int FIXED = 24;
   private static final int ENTRY = 32;
   private static final int TRAILER = 8;
 
@@ -35,7 +36,12 @@ final class SegmentIndex {
   static ByteBuffer of(Segment segment) {
     int bytes = FIXED + segment.packs() * ENTRY + TRAILER;
     ByteBuffer out = ByteBuffer.allocate(bytes);
-    out.putInt(MAGIC).putInt(0).putShort(VERSION).putShort((short) 0).putInt(segment.packs());
+    out.putInt(MAGIC)
+        .putInt(0)
+        .putShort(VERSION)
+        .putShort((short) 0)
+        .putInt(segment.packs())
+        .putLong(segment.next());
     for (int pack = 0; pack < segment.packs(); pack++) {
       out.putLong(segment.position(pack)).putLong(segment.place(pack));
       out.putLong(segment.firstTime(pack)).putLong(segment.lastTime(pack));
@@ -81,7 +87,7 @@ final class SegmentIndex {
     for (int pack = 0; pack < packs; pack++) {
       segment.note(in.getLong(), in.getLong(), in.getLong(), in.getLong());
     }
-    segment.sealed(size - length);
+    segment.sealed(size - length, in.getLong(16));
     return true;
   }
 }

@@ -9,9 +9,11 @@ import java.util.List;
  * @param packs how many whole packs they hold
  * @param records how many records those hold
  * @param bytes how many bytes were read
+ * @param lost how many positions no record has since an earlier repair
  * @param faults what is wrong, in the order of partitions and places; none if all is well
  */
-public record Verification(int files, long packs, long records, long bytes, List<Fault> faults) {
+public record Verification(
+    int files, long packs, long records, long bytes, long lost, List<Fault> faults) {
   /** Copies the faults. */
   public Verification {
     faults = List.copyOf(faults);

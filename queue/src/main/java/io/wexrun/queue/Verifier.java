@@ -4,11 +4,11 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.queue.disk.Disk;
 import io.wexrun.queue.disk.DiskFile;
 import java.io.IOException;
-import java.nio.ByteBuffer;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
-import java.util.Optional;
+import java.util.stream.IntStream;
+import java.util.stream.Stream;
 
 /** Reads every byte of a queue's files and compares it with the format. Changes nothing. */
 final class Verifier {
@@ -19,9 +19,7 @@ final class Verifier {
   private long packs;
   private long records;
   private long bytes;
-
-  /** Up to where the partition that is read was synced. */
-  private long synced;
+  private long lost;
 
   Verifier(Disk disk, Path folder) {
     this.disk = disk;
@@ -31,32 +29,43 @@ final class Verifier {
   /** Reads all partitions that are there. */
   Verification verify() {
     try {
-      List<String> partitions =
-          disk.list(folder).stream().filter(name -> name.matches("p\\d+")).toList();
+      List<String> partitions = partitions(disk, folder);
+      if (QueueFile.read(disk, folder).isEmpty()) {
+        fault("queue", 0, 0, "the file is not a queue's description");
+      }
       long[] known = PositionsFile.ofSynced(disk, folder).read(partitions.size());
       for (String name : partitions) {
         int number = Integer.parseInt(name.substring(1));
-        synced = number < known.length ? known[number] : -1;
-        partition(name, number);
+        partition(name, number, number < known.length ? known[number] : -1);
       }
     } catch (IOException e) {
       throw new OutsideException("cannot read " + folder + ": " + e.getMessage(), e);
     }
-    return new Verification(files, packs, records, bytes, faults);
+    return new Verification(files, packs, records, bytes, lost, faults);
   }
 
-  private void partition(String name, int number) throws IOException {
+  /** The names of the folders of partitions, also of those that should be there. */
+  static List<String> partitions(Disk disk, Path folder) throws IOException {
+    int told = QueueFile.read(disk, folder).orElse(0);
+    Stream<String> known = IntStream.range(0, told).mapToObj(number -> "p" + number);
+    Stream<String> there = disk.list(folder).stream().filter(name -> name.matches("p\\d+"));
+    return Stream.concat(known, there).distinct().toList();
+  }
+
+  private void partition(String name, int number, long synced) throws IOException {
     List<String> segments =
         disk.list(folder.resolve(name)).stream().filter(n -> n.endsWith(".packs")).toList();
     long next = -1;
     for (int i = 0; i < segments.size(); i++) {
       String file = segments.get(i);
       long base = Long.parseLong(file.substring(0, file.length() - 6));
-      if (next >= 0 && base != next) {
-        fault(name + "/" + file, 0, next, "positions " + next + " to " + base + " are missing");
-      }
       try (DiskFile open = disk.open(folder.resolve(name).resolve(file), false)) {
-        next = segment(name + "/" + file, open, number, base, i == segments.size() - 1);
+        Survey survey = Survey.of(open, number, base);
+        long begins = base - survey.header().map(SegmentHeader::lost).orElse(0L);
+        lost += base - begins;
+        between(name + "/" + file, next < 0 ? begins : next, begins);
+        segment(name + "/" + file, survey, i == segments.size() - 1, synced);
+        next = survey.next();
       }
     }
     boolean told = faults.stream().anyMatch(f -> f.file().startsWith(name + "/") && !f.torn());
@@ -65,109 +74,38 @@ final class Verifier {
     }
   }
 
+  /** Positions without gap, but for those that a repair has told to be lost. */
+  private void between(String name, long next, long begins) {
+    if (begins < next) {
+      fault(name, 0, next, "it begins with position " + begins + ", which the file before it has");
+    } else if (begins > next) {
+      fault(name, 0, next, "positions " + next + " to " + begins + " are missing");
+    }
+  }
+
   private void fault(String file, long place, long position, String what) {
     faults.add(new Verification.Fault(file, place, position, what, false));
   }
 
-  /** Reads a file; the position behind its last whole pack. */
-  private long segment(String name, DiskFile file, int number, long base, boolean last)
-      throws IOException {
+  private void segment(String name, Survey survey, boolean last, long synced) {
     files++;
-    bytes += file.size();
-    Optional<SegmentHeader> header = SegmentHeader.read(file, number, base);
-    if (header.isEmpty()) {
-      boolean unused = last && !Log.acknowledgedBehind(file, 0, -1);
-      faults.add(new Verification.Fault(name, 0, base, "the file's header is not whole", unused));
-      return base;
+    bytes += survey.bytes();
+    for (Survey.Run run : survey.runs()) {
+      packs += run.packs.size();
+      records += run.packs.stream().mapToLong(Pack::count).sum();
     }
-    long place = header.get().bytes();
-    Segment found = new Segment(base, file, place);
-    long next = base;
-    while (place < file.size()) {
-      if (isIndex(file, place)) {
-        index(name, file, found, place, next, last);
-        return next;
-      }
-      Optional<Pack> pack = pack(name, file, place, next, last);
-      if (pack.isEmpty()) {
-        return next;
-      }
-      found.note(pack.get());
-      packs++;
-      records += pack.get().count();
-      next = pack.get().end();
-      place += pack.get().bytes();
+    for (Survey.Damage damage : survey.damages()) {
+      boolean acknowledged = damage.position() < synced || survey.acknowledged(damage);
+      String behind = acknowledged ? "; it was acknowledged, or records behind it were" : "";
+      boolean headless = survey.header().isEmpty() && !survey.runs().isEmpty();
+      boolean torn = last && !acknowledged && !headless;
+      faults.add(
+          new Verification.Fault(
+              name, damage.place(), damage.position(), damage.what() + behind, torn));
     }
-    if (!last) {
-      fault(name, place, next, "the index at the end of a finished file is missing");
-    }
-    return next;
-  }
-
-  private static boolean isIndex(DiskFile file, long place) throws IOException {
-    ByteBuffer magic = ByteBuffer.allocate(4);
-    return file.read(place, magic) == 4 && magic.getInt(0) == SegmentIndex.MAGIC;
-  }
-
-  /** Reads a pack; empty, with the fault, if it is not whole. */
-  private Optional<Pack> pack(String name, DiskFile file, long place, long next, boolean last)
-      throws IOException {
-    long left = file.size() - place;
-    ByteBuffer header = ByteBuffer.allocate(Pack.HEADER);
-    boolean whole = file.read(place, header) == Pack.HEADER;
-    Optional<Pack> pack = whole ? Pack.read(header.array(), 0, left) : Optional.empty();
-    if (pack.isEmpty()) {
-      return bad(name, file, place, next, last, left + " bytes are no pack");
-    }
-    if (pack.get().baseOffset() != next) {
-      String what = "the pack begins with position " + pack.get().baseOffset() + ", not " + next;
-      return bad(name, file, place, next, last, what);
-    }
-    byte[] data = new byte[pack.get().bytes()];
-    file.read(place, ByteBuffer.wrap(data));
-    if (!pack.get().whole(data, 0)) {
-      String what = "the checksum of " + pack.get().count() + " records is wrong";
-      return bad(name, file, place, next, last, what);
-    }
-    try {
-      int count = Packs.records(0, data, data.length, Long.MIN_VALUE).size();
-      if (count != pack.get().count()) {
-        fault(name, place, next, "it has " + count + " records, not " + pack.get().count());
-      }
-    } catch (RuntimeException e) {
-      // The checksum is right, so it was written like this: tell it, whatever it is.
-      fault(name, place, next, "its records cannot be taken apart: " + e);
-    }
-    return pack;
-  }
-
-  /** Tells of a pack that is not whole: torn if nothing acknowledged stands behind it. */
-  private Optional<Pack> bad(
-      String name, DiskFile file, long place, long next, boolean last, String what)
-      throws IOException {
-    boolean acknowledged = next < synced || Log.acknowledgedBehind(file, place, next);
-    String behind = acknowledged ? "; it was acknowledged, or records behind it were" : "";
-    faults.add(new Verification.Fault(name, place, next, what + behind, last && !acknowledged));
-    return Optional.empty();
-  }
-
-  private void index(String name, DiskFile file, Segment found, long place, long next, boolean last)
-      throws IOException {
-    Segment told = new Segment(found.base, file, found.place(0));
-    if (!SegmentIndex.read(file, told) || told.endPlace() != place) {
-      faults.add(new Verification.Fault(name, place, next, "the index is not whole", last));
-      return;
-    }
-    boolean same = told.packs() == found.packs();
-    for (int pack = 0; same && pack < found.packs(); pack++) {
-      same =
-          told.position(pack) == found.position(pack)
-              && told.place(pack) == found.place(pack)
-              && told.firstTime(pack) == found.firstTime(pack)
-              && told.lastTime(pack) == found.lastTime(pack);
-    }
-    if (!same) {
-      fault(name, place, next, "the index tells other packs than the file has");
+    if (!last && !survey.indexed() && survey.damages().isEmpty()) {
+      String missing = "the index at the end of a finished file is missing";
+      fault(name, survey.bytes(), survey.next(), missing);
     }
   }
 }

@@ -41,8 +41,9 @@ class FormatTest {
     out.writeShort(0);
     out.writeInt(0);
     out.writeLong(base);
+    out.writeLong(0);
     out.writeLong(1_777_777_200_000L);
-    out.writeInt(40 + Arrays.stream(producers).mapToInt(name -> 18 + name.length()).sum());
+    out.writeInt(48 + Arrays.stream(producers).mapToInt(name -> 18 + name.length()).sum());
     out.writeInt(producers.length);
     for (String producer : producers) {
       out.writeShort(producer.length());
@@ -102,6 +103,7 @@ class FormatTest {
     out.writeShort(1);
     out.writeShort(0);
     out.writeInt(1);
+    out.writeLong(2);
     out.writeLong(0);
     out.writeLong(place);
     out.writeLong(1_777_777_200_000L);
@@ -143,7 +145,7 @@ class FormatTest {
   void filesMadeByThePageAreRead() throws IOException {
     String longText = "é".repeat(200);
     byte[] pack = pack(0, "meter", 7, "one", longText);
-    byte[] first = together(segment(0), pack, index(40));
+    byte[] first = together(segment(0), pack, index(48));
     byte[] second = together(segment(2, "meter", "tram"), pack(2, "", 0, "three"));
     MemoryDisk disk = disk(first, second);
     assertThat(new Verifier(disk, FOLDER).verify().faults()).isEmpty();

@@ -18,6 +18,12 @@ public interface Disk {
   /** Makes a new, empty file and opens it; its name is durable once the file is synced. */
   DiskFile create(Path file) throws IOException;
 
+  /**
+   * Gives a file that was synced another name, in the same folder and in the place of the file that
+   * has that name; durable, and done as a whole or not at all.
+   */
+  void rename(Path file, Path other) throws IOException;
+
   /** Removes a file. */
   void delete(Path file) throws IOException;
 }

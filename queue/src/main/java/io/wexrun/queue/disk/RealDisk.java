@@ -7,6 +7,7 @@ import java.nio.file.Files;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.NotDirectoryException;
 import java.nio.file.Path;
+import java.nio.file.StandardCopyOption;
 import java.nio.file.StandardOpenOption;
 import java.util.List;
 import java.util.stream.Stream;
@@ -49,6 +50,12 @@ public final class RealDisk implements Disk {
             file, StandardOpenOption.CREATE_NEW, StandardOpenOption.READ, StandardOpenOption.WRITE);
     syncFolder(file.toAbsolutePath().getParent());
     return new RealFile(channel);
+  }
+
+  @Override
+  public void rename(Path file, Path other) throws IOException {
+    Files.move(file, other, StandardCopyOption.ATOMIC_MOVE, StandardCopyOption.REPLACE_EXISTING);
+    syncFolder(other.toAbsolutePath().getParent());
   }
 
   @Override

@@ -103,8 +103,9 @@ public final class MemoryDisk implements Disk {
 
   /** Changes one byte, as a bad sector does. */
   public void damage(Path file, int place) {
-    byte[] bytes = files.get(file).now;
+    byte[] bytes = bytes(file);
     bytes[place] ^= 0x40;
+    put(file, bytes);
   }
 
   /** The bytes of a file now. */
@@ -152,6 +153,12 @@ public final class MemoryDisk implements Disk {
     Content content = new Content();
     files.put(file, content);
     return new MemoryFile(content);
+  }
+
+  @Override
+  public synchronized void rename(Path file, Path other) throws IOException {
+    operate();
+    files.put(other, files.remove(file));
   }
 
   @Override
