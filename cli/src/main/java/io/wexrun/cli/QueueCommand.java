@@ -1,6 +1,5 @@
 package io.wexrun.cli;
 
-import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.project.Workspace;
 import io.wexrun.queue.PartitionInfo;
 import io.wexrun.queue.Queue;
@@ -22,9 +21,10 @@ import picocli.CommandLine.Spec;
     mixinStandardHelpOptions = true,
     description = {
       "Show the queues of a workspace, or the partitions of one; works while a run goes on.",
-      "The commands below read, fill, look after and remove queues."
+      "The commands below make, read, fill, look after and remove queues."
     },
     subcommands = {
+      QueueCreateCommand.class,
       QueueReadCommand.class,
       QueuePutCommand.class,
       QueueTrimCommand.class,
@@ -58,31 +58,22 @@ final class QueueCommand implements Callable<Integer> {
   @Override
   public Integer call() {
     try (Workspace workspace = workspaceOption.open()) {
-      List<String> names = names(workspace);
+      List<String> names = workspace.queues().names();
       if (name == null) {
         overview(workspace, names);
         return ExitCode.DONE;
       }
       Names.known("queue", name, names, spec);
-      Optional<Queue> queue = workspace.readQueue(name);
+      Optional<Queue> queue = workspace.queues().read(name);
       if (queue.isEmpty()) {
         terminal.say("queue " + name + " is empty: nothing was ever appended");
         return ExitCode.DONE;
       }
       try (Queue open = queue.get()) {
-        partitions(open);
+        partitions(open, readers(workspace, open));
       }
       return ExitCode.DONE;
     }
-  }
-
-  /** The queues of a workspace, dead letters behind the others. */
-  static List<String> names(Workspace workspace) {
-    List<String> names = new ArrayList<>(workspace.definition().queues().keySet());
-    for (Pipeline pipeline : workspace.definition().pipelines()) {
-      names.add(pipeline.deadLetters());
-    }
-    return names;
   }
 
   private void overview(Workspace workspace, List<String> names) {
@@ -119,7 +110,7 @@ final class QueueCommand implements Callable<Integer> {
   }
 
   private static List<PartitionInfo> describe(Workspace workspace, String queue) {
-    Optional<Queue> open = workspace.readQueue(queue);
+    Optional<Queue> open = workspace.queues().read(queue);
     if (open.isEmpty()) {
       return List.of();
     }
@@ -128,11 +119,42 @@ final class QueueCommand implements Callable<Integer> {
     }
   }
 
-  private void partitions(Queue queue) {
+  /** Groups and pipelines that read a queue, with how many records they are behind. */
+  private static List<Map<String, Object>> readers(Workspace workspace, Queue queue) {
+    List<Map<String, Object>> readers = new ArrayList<>();
+    queue
+        .groups()
+        .forEach(each -> readers.add(reader("group", each, queue.committed(each), queue)));
+    workspace
+        .queues()
+        .readers(queue.name())
+        .forEach((each, passed) -> readers.add(reader("pipeline", each, passed, queue)));
+    return readers;
+  }
+
+  private static Map<String, Object> reader(
+      String kind, String reader, long[] positions, Queue queue) {
+    long lag = 0;
+    for (PartitionInfo info : queue.describe()) {
+      int partition = info.partition();
+      long at = partition < positions.length ? positions[partition] : 0;
+      lag += Math.max(0, info.end() - Math.max(at, info.oldest()));
+    }
+    Map<String, Object> facts = new LinkedHashMap<>();
+    facts.put("reader", reader);
+    facts.put("kind", kind);
+    facts.put("lag", lag);
+    return facts;
+  }
+
+  private void partitions(Queue queue, List<Map<String, Object>> readers) {
     List<PartitionInfo> infos = queue.describe();
     if (workspaceOption.json()) {
-      terminal.json(
-          "queue", queue.name(), "partitions", infos.stream().map(QueueCommand::facts).toList());
+      Map<String, Object> facts = new LinkedHashMap<>();
+      facts.put("queue", queue.name());
+      facts.put("partitions", infos.stream().map(QueueCommand::facts).toList());
+      facts.put("readers", readers);
+      terminal.json(facts);
       return;
     }
     List<List<String>> rows = new ArrayList<>();
@@ -153,6 +175,25 @@ final class QueueCommand implements Callable<Integer> {
         List.of("partition", "oldest", "end", "records", "packs", "bytes", "files", "from", "to"),
         List.of(true, true, true, true, true, true, true, false, false),
         rows);
+    long lost = infos.stream().mapToLong(PartitionInfo::lost).sum();
+    if (lost > 0) {
+      terminal.out.println(Terminal.count(lost) + " positions have no record since a repair");
+    }
+    if (!readers.isEmpty()) {
+      terminal.out.println();
+      terminal.table(
+          List.of("read by", "", "lag"),
+          List.of(false, false, true),
+          readers.stream()
+              .map(
+                  reader ->
+                      List.of(
+                          (String) reader.get("reader"),
+                          (String) reader.get("kind"),
+                          Terminal.count((long) reader.get("lag"))))
+              .toList());
+    }
+    terminal.flush();
   }
 
   private static String time(Optional<Long> millis) {
@@ -165,6 +206,7 @@ final class QueueCommand implements Callable<Integer> {
     facts.put("oldest", info.oldest());
     facts.put("end", info.end());
     facts.put("records", info.records());
+    facts.put("lost", info.lost());
     facts.put("packs", info.packs());
     facts.put("bytes", info.bytes());
     facts.put("files", info.segments());

@@ -43,13 +43,13 @@ final class QueueDeleteCommand implements Callable<Integer> {
   @Override
   public Integer call() {
     try (Workspace workspace = workspaceOption.open()) {
-      Names.known("queue", name, QueueCommand.names(workspace), spec);
+      Names.known("queue", name, workspace.queues().names(), spec);
       if (!yes) {
         throw new ParameterException(
             spec.commandLine(),
             "this removes all records of queue " + name + ": say so with --yes");
       }
-      long records = workspace.deleteQueue(name);
+      long records = workspace.queues().delete(name);
       if (workspaceOption.json()) {
         terminal.json(java.util.Map.of("removed", records));
       } else {

@@ -62,8 +62,8 @@ final class QueueGroupsCommand implements Callable<Integer> {
       throw new ParameterException(spec.commandLine(), "--reset and --to go together");
     }
     try (Workspace workspace = workspaceOption.open()) {
-      Names.known("queue", name, QueueCommand.names(workspace), spec);
-      Optional<Queue> queue = workspace.readQueue(name);
+      Names.known("queue", name, workspace.queues().names(), spec);
+      Optional<Queue> queue = workspace.queues().read(name);
       if (queue.isEmpty()) {
         terminal.say("queue " + name + " is empty: nothing was ever appended");
         return ExitCode.DONE;

@@ -78,7 +78,7 @@ final class QueuePutCommand implements Callable<Integer> {
       Names.known("queue", name, workspace.definition().queues().keySet().stream().toList(), spec);
       ProducerFigures figures;
       try (InputStream in = open();
-          Producer producer = workspace.queue(name).producer()) {
+          Producer producer = workspace.queues().open(name).producer()) {
         byte[] line = line(in);
         while (line != null) {
           producer.append(message(line, pattern));

@@ -48,8 +48,8 @@ final class QueueRepairCommand implements Callable<Integer> {
   @Override
   public Integer call() {
     try (Workspace workspace = workspaceOption.open()) {
-      Names.known("queue", name, QueueCommand.names(workspace), spec);
-      Optional<Repair> found = workspace.repairQueue(name, !yes);
+      Names.known("queue", name, workspace.queues().names(), spec);
+      Optional<Repair> found = workspace.queues().repair(name, !yes);
       if (found.isEmpty()) {
         terminal.say("queue " + name + " is empty: nothing was ever appended");
         return ExitCode.DONE;
@@ -86,7 +86,7 @@ final class QueueRepairCommand implements Callable<Integer> {
                   + (loss.to() - 1)
                   + " are lost: "
                   + Terminal.count(loss.to() - loss.from())
-                  + " records");
+                  + (loss.to() - loss.from() == 1 ? " record" : " records"));
       if (!loss.aside().isEmpty()) {
         terminal.out.println(
             "  " + Terminal.count(loss.bytes()) + " bytes set aside in " + loss.aside());

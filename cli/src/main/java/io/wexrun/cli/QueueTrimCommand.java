@@ -61,8 +61,8 @@ final class QueueTrimCommand implements Callable<Integer> {
           spec.commandLine(), "--age is written like 7d or 12h, --size like 512MB or 10GB");
     }
     try (Workspace workspace = workspaceOption.open()) {
-      Names.known("queue", name, QueueCommand.names(workspace), spec);
-      Queue queue = workspace.queue(name);
+      Names.known("queue", name, workspace.queues().names(), spec);
+      Queue queue = workspace.queues().open(name);
       boolean given = age != null || size != null;
       long removed = given ? queue.trim(new Keep(oldest, largest, false)) : queue.trim();
       List<PartitionInfo> left = queue.describe();

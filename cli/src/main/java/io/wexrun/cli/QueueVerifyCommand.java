@@ -48,7 +48,7 @@ final class QueueVerifyCommand implements Callable<Integer> {
   @Override
   public Integer call() {
     try (Workspace workspace = workspaceOption.open()) {
-      List<String> names = QueueCommand.names(workspace);
+      List<String> names = workspace.queues().names();
       if (name != null) {
         Names.known("queue", name, names, spec);
         names = List.of(name);
@@ -58,7 +58,7 @@ final class QueueVerifyCommand implements Callable<Integer> {
       List<List<String>> rows = new ArrayList<>();
       List<String> told = new ArrayList<>();
       for (String each : names) {
-        Optional<Verification> found = workspace.verifyQueue(each);
+        Optional<Verification> found = workspace.queues().verify(each);
         if (found.isEmpty()) {
           continue;
         }

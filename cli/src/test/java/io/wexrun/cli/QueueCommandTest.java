@@ -88,6 +88,31 @@ class QueueCommandTest {
   }
 
   @Test
+  void aQueueIsMadeAsDefinedAndSaysWhoReadsIt() throws IOException {
+    Path definition = folder.resolve("wexrun.yaml");
+    String wrong = "queues:\n  doors: {partitions: 2, sync: 50, keep: {until: red}}\n";
+    Files.writeString(definition, wrong);
+    Result mistakes = here.run("check");
+    assertThat(mistakes.out())
+        .contains("'50' is not pack, system, or an interval such as 50ms")
+        .contains("'red' is not the word 'read'");
+    Files.writeString(definition, wrong.replace("50", "50ms").replace("red", "read"));
+    Files.createDirectories(folder.resolve("pipelines"));
+    Files.writeString(
+        folder.resolve("pipelines/doors.yaml"),
+        "pipeline: doors-load\nintake: {queue: doors}\nroute: [{otherwise: drop}]\n");
+    assertThat(here.run("queue", "create", "doors").err()).contains("made with 2 partitions");
+    assertThat(here.run("queue", "create", "doors").err()).contains("was there, with 2");
+    assertThat(here.run("queue", "create", "door").exit()).isEqualTo(2);
+    here.run("queue", "put", "doors", "doors.log");
+    assertThat(here.run("queue", "doors").out()).containsPattern("doors-load +pipeline +3\n");
+    Result run = here.run("run", "--once");
+    assertThat(run.exit()).as(run.err()).isZero();
+    JsonNode reader = here.run("queue", "doors", "--json").json().get("readers").get(0);
+    assertThat(reader.get("lag").asInt()).isZero();
+  }
+
+  @Test
   void groupsAreShownAndResetAfterADryRun() {
     here.run("queue", "put", "doors", "doors.log", "--partition", "0");
     Path queues = folder.resolve(".wexrun/queues/doors");

@@ -85,8 +85,14 @@ public final class FileForms {
             Form.keys(
                 Form.with(
                     "partitions", Form.text(),
-                    "keep", Form.keys(Form.with("age", Form.text(), "size", Form.text())),
-                    "compress", Form.word("none", "lz4", "zstd"))),
+                    "keep",
+                        Form.keys(
+                            Form.with(
+                                "age", Form.text(),
+                                "size", Form.text(),
+                                "until", Form.word("read"))),
+                    "compress", Form.word("none", "lz4", "zstd"),
+                    "sync", Form.text().about("pack, system, or an interval such as 50ms"))),
             Form.text());
     Form column =
         Form.either(Form.text(), Form.map(Form.any()))

@@ -22,6 +22,7 @@ import java.nio.file.Path;
 import java.util.Comparator;
 import java.util.HashMap;
 import java.util.LinkedHashMap;
+import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
@@ -78,7 +79,9 @@ final class Holdings implements AutoCloseable {
         name,
         n -> {
           QueueDefinition defined = definition.queues().getOrDefault(n, QueueDefinition.DEFAULT);
-          return Queue.open(queueFolder(n), n, defined.options());
+          Queue queue = Queue.open(queueFolder(n), n, defined.options());
+          queue.alsoReadBy(() -> List.copyOf(readers(n).values()));
+          return queue;
         });
   }
 
@@ -102,22 +105,25 @@ final class Holdings implements AutoCloseable {
     return records;
   }
 
-  /** Of each partition of a queue, up to where the pipelines that read it have accounted for it. */
-  long[] passed(String queue) {
-    Map<Integer, Long> passed = new HashMap<>();
+  /**
+   * The pipelines that read a queue, and of each partition up to where they have accounted for it;
+   * 0 where they have not begun.
+   */
+  Map<String, long[]> readers(String queue) {
+    Map<String, long[]> readers = new LinkedHashMap<>();
     for (Pipeline pipeline : definition.pipelines()) {
-      boolean reads =
-          pipeline.intake().kind().equals(Checker.QUEUE) && pipeline.intake().main().equals(queue);
-      if (reads && stateIfAny().isPresent()) {
-        state()
-            .positions(pipeline.name())
-            .forEach((source, end) -> passed.merge(partition(source), end, Math::max));
+      if (pipeline.intake().kind().equals(Checker.QUEUE)
+          && pipeline.intake().main().equals(queue)) {
+        Map<SourcePartition, Long> positions =
+            stateIfAny().map(state -> state.positions(pipeline.name())).orElse(Map.of());
+        int partitions =
+            positions.keySet().stream().mapToInt(source -> partition(source) + 1).max().orElse(0);
+        long[] ends = new long[partitions];
+        positions.forEach((source, end) -> ends[partition(source)] = end);
+        readers.put(pipeline.name(), ends);
       }
     }
-    int partitions = passed.keySet().stream().mapToInt(number -> number + 1).max().orElse(0);
-    long[] ends = new long[partitions];
-    passed.forEach((number, end) -> ends[number] = end);
-    return ends;
+    return readers;
   }
 
   private static int partition(SourcePartition ofQueue) {

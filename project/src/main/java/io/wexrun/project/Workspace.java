@@ -19,11 +19,8 @@ import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.TableDifference;
 import io.wexrun.queue.DeadLetters;
 import io.wexrun.queue.Queue;
-import io.wexrun.queue.QueueFolder;
 import io.wexrun.queue.QueueRecord;
 import io.wexrun.queue.Reader;
-import io.wexrun.queue.Repair;
-import io.wexrun.queue.Verification;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
@@ -310,7 +307,7 @@ public final class Workspace implements AutoCloseable {
    * @param reader takes each one; returns whether it wants another
    */
   public void deadLetters(String pipeline, Predicate<DeadLetter> reader) {
-    Optional<Queue> queue = readQueue("dead/" + pipeline);
+    Optional<Queue> queue = queues().read("dead/" + pipeline);
     if (queue.isEmpty()) {
       return;
     }
@@ -337,58 +334,9 @@ public final class Workspace implements AutoCloseable {
     return letters;
   }
 
-  /**
-   * A queue of this workspace, or dead letters as {@code dead/NAME}, for reading and appending. The
-   * workspace closes it.
-   *
-   * @throws OutsideException if another process appends to it; the message names it
-   * @throws IllegalArgumentException if there is no queue of that name
-   */
-  public Queue queue(String name) {
-    if (!definition.queues().containsKey(name) && !name.startsWith("dead/")) {
-      throw new IllegalArgumentException("there is no queue " + name);
-    }
-    return holdings.queue(name);
-  }
-
-  /**
-   * Reads every byte of a queue, or of dead letters, and says what is wrong.
-   *
-   * @return empty if nothing has been appended yet
-   */
-  public Optional<Verification> verifyQueue(String name) {
-    return QueueFolder.verify(holdings.queueFolder(name));
-  }
-
-  /**
-   * Makes a damaged queue, or dead letters, one that can be opened; see {@link QueueFolder#repair}.
-   * Positions that the tally of a pipeline has passed are not given to other records.
-   *
-   * @param dry whether to change nothing and only say what would be done
-   * @return empty if nothing has been appended yet
-   */
-  public Optional<Repair> repairQueue(String name, boolean dry) {
-    return QueueFolder.repair(holdings.queueFolder(name), name, holdings.passed(name), dry);
-  }
-
-  /**
-   * Removes a queue, or dead letters, with all records.
-   *
-   * @return how many records it had
-   * @throws OutsideException if another process holds it
-   */
-  public long deleteQueue(String name) {
-    return holdings.deleteQueue(name);
-  }
-
-  /**
-   * A queue, or the dead letters of a pipeline as {@code dead/NAME}, only for reading; works while
-   * another process appends. The caller closes it.
-   *
-   * @return empty if nothing has been appended yet
-   */
-  public Optional<Queue> readQueue(String name) {
-    return Queue.openToRead(holdings.queueFolder(name), name);
+  /** The queues of this workspace. */
+  public WorkspaceQueues queues() {
+    return new WorkspaceQueues(definition, holdings);
   }
 
   /**

@@ -11,6 +11,7 @@ import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import io.wexrun.queue.Codec;
 import io.wexrun.queue.Keep;
+import io.wexrun.queue.SyncPolicy;
 import java.io.IOException;
 import java.nio.charset.CharacterCodingException;
 import java.nio.file.Files;
@@ -137,7 +138,7 @@ final class WorkspaceReader {
   }
 
   private static QueueDefinition queue(YamlMap settings) {
-    settings.allow("a queue", List.of("partitions", "keep", "compress"));
+    settings.allow("a queue", List.of("partitions", "keep", "compress", "sync"));
     int partitions =
         settings
             .parsed(
@@ -160,14 +161,30 @@ final class WorkspaceReader {
     Optional<YamlMap> limits = settings.map("keep");
     if (limits.isPresent()) {
       YamlMap limit = limits.get();
-      limit.allow("what a queue keeps", List.of("age", "size"));
+      limit.allow("what a queue keeps", List.of("age", "size", "until"));
       Optional<Duration> age =
           limit.parsed("age", t -> Sizes.duration(t).filter(d -> !d.isZero()), "an age such as 7d");
       Optional<Long> size =
           limit.parsed("size", t -> Sizes.bytes(t).filter(n -> n > 0), "a size such as 10GB");
-      keep = new Keep(age, size, false);
+      boolean untilRead =
+          limit
+              .parsed("until", t -> Optional.of(t).filter("read"::equals), "the word 'read'")
+              .isPresent();
+      keep = new Keep(age, size, untilRead);
     }
-    return new QueueDefinition(partitions, keep, codec);
+    SyncPolicy sync =
+        settings
+            .parsed("sync", WorkspaceReader::sync, "pack, system, or an interval such as 50ms")
+            .orElse(SyncPolicy.eachPack());
+    return new QueueDefinition(partitions, keep, codec, sync);
+  }
+
+  private static Optional<SyncPolicy> sync(String text) {
+    return switch (text) {
+      case "pack" -> Optional.of(SyncPolicy.eachPack());
+      case "system" -> Optional.of(SyncPolicy.system());
+      default -> Sizes.duration(text).filter(d -> !d.isZero()).map(SyncPolicy::every);
+    };
   }
 
   private static void checkName(YamlMap map, String written) {

@@ -103,7 +103,7 @@ class WorkspaceTest {
   void aProgramMayFeedTheQueueWhileThePipelineRuns() throws InterruptedException {
     Folder.of(path);
     try (Workspace workspace = Workspace.open(path);
-        Producer producer = workspace.queue("gate-events").producer();
+        Producer producer = workspace.queues().open("gate-events").producer();
         WorkspaceRun run = workspace.run(RunOptions.untilDrained(false), "gate-load")) {
       for (String line : LINES.split("\n")) {
         producer.append(line.getBytes(StandardCharsets.UTF_8));
@@ -138,7 +138,7 @@ class WorkspaceTest {
         Workspace another = Workspace.open(path)) {
       drain(workspace);
       try (WorkspaceRun run = workspace.run(RunOptions.untilDrained(false))) {
-        assertThat(another.readQueue("gate-events").orElseThrow().describe()).hasSize(4);
+        assertThat(another.queues().read("gate-events").orElseThrow().describe()).hasSize(4);
         assertThat(another.deadLetters("gate-load")).hasSize(2);
         assertThat(another.tally("gate-load").counts().taken()).isEqualTo(7);
         assertThat(run.ended()).isFalse();

@@ -270,6 +270,11 @@ final class Partition implements AutoCloseable {
     return published;
   }
 
+  /** Whether there is a file that nothing is appended to any more. */
+  synchronized boolean hasFinishedFile() {
+    return log.segments().size() > 1;
+  }
+
   /**
    * Removes whole segments, the oldest first, never the last one.
    *

@@ -8,10 +8,12 @@ import java.io.IOException;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
+import java.util.Arrays;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.function.Supplier;
 
 /**
  * A durable, partitioned log of records in a folder. One process at a time writes; others may read
@@ -38,6 +40,7 @@ public final class Queue implements AutoCloseable {
   private final PositionsFile synced;
   private long syncedNotedAt = System.nanoTime();
   private final Map<String, Group> groups = new HashMap<>();
+  private final Trimmer trimmer = new Trimmer(this);
 
   private Queue(
       Disk disk,
@@ -219,13 +222,14 @@ public final class Queue implements AutoCloseable {
     groups.remove(group.name());
   }
 
-  /** The position of a partition from which on some group may still read. */
-  private long needed(int partition) {
-    long needed = Long.MAX_VALUE;
-    for (String group : groups()) {
-      needed = Math.min(needed, Math.max(0, committed(group)[partition]));
-    }
-    return needed;
+  /**
+   * Names readers that are no groups and that {@link Keep#untilEveryGroupHasRead} waits for too.
+   *
+   * @param positions what one of them still needs, from this position on, of each partition; asked
+   *     whenever something may be removed, by the thread that removes it
+   */
+  public void alsoReadBy(Supplier<List<long[]>> positions) {
+    trimmer.alsoReadBy(positions);
   }
 
   Partition[] allPartitions() {
@@ -267,7 +271,7 @@ public final class Queue implements AutoCloseable {
   /** A reader of one partition alone. */
   Reader readOnly(int partition, long position) {
     long[] positions = new long[partitions.size()];
-    java.util.Arrays.fill(positions, Long.MAX_VALUE);
+    Arrays.fill(positions, Long.MAX_VALUE);
     positions[partition] = position;
     return new Reader(this, positions);
   }
@@ -330,11 +334,7 @@ public final class Queue implements AutoCloseable {
     if (!writable) {
       throw new IllegalStateException("queue " + name + " was opened only to read");
     }
-    long removed = 0;
-    for (int i = 0; i < partitions.size(); i++) {
-      removed += partitions.get(i).trim(keep, keep.untilRead() ? needed(i) : Long.MAX_VALUE);
-    }
-    return removed;
+    return trimmer.trim(keep);
   }
 
   /**

@@ -6,6 +6,7 @@ import io.wexrun.queue.disk.Hold;
 import io.wexrun.queue.disk.RealDisk;
 import java.io.IOException;
 import java.nio.file.Path;
+import java.util.Collection;
 import java.util.List;
 import java.util.Optional;
 
@@ -35,14 +36,15 @@ public final class QueueFolder {
    * the rest is set aside in files of the queue's folder, and the positions in between are lost.
    * Where only an unfinished end is torn there is nothing to repair. Nobody may read meanwhile.
    *
-   * @param ends of each partition, a position that somebody has gone on from and that must not be
-   *     given to other records; may be shorter than there are partitions
+   * @param passed of readers that are no groups, the positions of the partitions that they have
+   *     gone on from, which must not be given to other records
    * @param dry whether to change nothing and only say what would be done
    * @return empty if there is no queue in the folder
    * @throws OutsideException if another process writes to the queue, or the disk fails; then
    *     repairing again goes on
    */
-  public static Optional<Repair> repair(Path folder, String name, long[] ends, boolean dry) {
+  public static Optional<Repair> repair(
+      Path folder, String name, Collection<long[]> passed, boolean dry) {
     Optional<Verification> found = verify(folder);
     if (found.isEmpty() || found.get().whole()) {
       return found.map(whole -> new Repair(!dry, whole.records(), 0, List.of()));
@@ -50,7 +52,7 @@ public final class QueueFolder {
     Hold hold = dry ? null : Hold.take(folder.resolve("lock"), "queue " + name);
     try {
       Repairer repairer = new Repairer(DISK, folder, System.currentTimeMillis(), dry);
-      return Optional.of(repairer.repair(ends));
+      return Optional.of(repairer.repair(passed));
     } catch (IOException e) {
       throw new OutsideException("cannot repair queue " + name + ": " + e.getMessage(), e);
     } finally {

@@ -6,6 +6,7 @@ import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.nio.file.Path;
 import java.util.ArrayList;
+import java.util.Collection;
 import java.util.HashMap;
 import java.util.Iterator;
 import java.util.LinkedHashSet;
@@ -66,9 +67,9 @@ final class Repairer {
   /**
    * Repairs all partitions.
    *
-   * @param ends positions that somebody has gone on from, which must not be given to new records
+   * @param passed positions that somebody has gone on from, which must not be given to new records
    */
-  Repair repair(long[] ends) throws IOException {
+  Repair repair(Collection<long[]> passed) throws IOException {
     List<String> partitions = Verifier.partitions(disk, folder);
     if (QueueFile.read(disk, folder).isEmpty()) {
       losses.add(loss("queue", 0, 0, 0, "the file is not a queue's description"));
@@ -77,7 +78,8 @@ final class Repairer {
       }
     }
     long[] synced = PositionsFile.ofSynced(disk, folder).read(partitions.size());
-    List<long[]> committed = new ArrayList<>(List.of(synced, ends));
+    List<long[]> committed = new ArrayList<>(passed);
+    committed.add(synced);
     for (String group : PositionsFile.groups(disk, folder)) {
       committed.add(PositionsFile.ofGroup(disk, folder, group).read(partitions.size()));
     }

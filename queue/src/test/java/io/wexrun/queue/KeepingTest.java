@@ -68,6 +68,20 @@ class KeepingTest {
   }
 
   @Test
+  void whatSomebodyHasNotReadStaysAlsoIfThatOneIsNoGroup() {
+    long[] pipeline = new long[1];
+    try (Queue queue = open(options.keep(Keep.ALL.withBytes(5000).untilEveryGroupHasRead()))) {
+      queue.alsoReadBy(() -> List.of(pipeline, new long[0]));
+      fill(queue, 0, 300);
+      assertThat(numbers(queue)).as("one has not begun").hasSize(300);
+      queue.alsoReadBy(() -> List.of(pipeline));
+      pipeline[0] = 150;
+      assertThat(queue.trim()).isBetween(100L, 150L);
+      assertThat(numbers(queue)).contains(150).endsWith(299);
+    }
+  }
+
+  @Test
   void theOldestGoWhenAPartitionIsTooLarge() {
     try (Queue queue = open(options.keep(Keep.ALL.withBytes(10_000)))) {
       fill(queue, 0, 300);

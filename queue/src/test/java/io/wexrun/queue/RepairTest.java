@@ -46,7 +46,7 @@ class RepairTest {
   }
 
   private static Repair repair(MemoryDisk disk, boolean dry, long... ends) throws IOException {
-    return new Repairer(disk, FOLDER, 2000, dry).repair(ends);
+    return new Repairer(disk, FOLDER, 2000, dry).repair(List.of(ends));
   }
 
   private static Verification verify(MemoryDisk disk) {

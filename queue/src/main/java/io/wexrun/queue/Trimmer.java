@@ -1,0 +1,51 @@
+package io.wexrun.queue;
+
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.List;
+import java.util.function.Supplier;
+import java.util.stream.Stream;
+
+/** Removes what a queue does not keep any more, and asks its readers first where it shall. */
+final class Trimmer {
+  private final Queue queue;
+  private volatile Supplier<List<long[]>> otherReaders = List::of;
+
+  Trimmer(Queue queue) {
+    this.queue = queue;
+  }
+
+  void alsoReadBy(Supplier<List<long[]>> positions) {
+    otherReaders = positions;
+  }
+
+  /** Removes whole finished files; how many records were removed. */
+  long trim(Keep keep) {
+    Partition[] partitions = queue.allPartitions();
+    if (Stream.of(partitions).noneMatch(Partition::hasFinishedFile)) {
+      return 0;
+    }
+    long[] needed = new long[partitions.length];
+    Arrays.fill(needed, Long.MAX_VALUE);
+    if (keep.untilRead()) {
+      readers().forEach(reader -> lower(needed, reader));
+    }
+    long removed = 0;
+    for (int i = 0; i < partitions.length; i++) {
+      removed += partitions[i].trim(keep, needed[i]);
+    }
+    return removed;
+  }
+
+  private List<long[]> readers() {
+    List<long[]> readers = new ArrayList<>(otherReaders.get());
+    queue.groups().forEach(group -> readers.add(queue.committed(group)));
+    return readers;
+  }
+
+  private static void lower(long[] needed, long[] reader) {
+    for (int i = 0; i < needed.length; i++) {
+      needed[i] = Math.min(needed[i], i < reader.length ? Math.max(0, reader[i]) : 0);
+    }
+  }
+}
