@@ -43,6 +43,10 @@ final class DefinitionText {
       map.put("patterns", pipeline.patterns());
     }
     map.put("intake", map(pipeline.intake()));
+    pipeline
+        .channel()
+        .diskBytes()
+        .ifPresent(bytes -> map.put("channel", Map.of("disk", Sizes.show(bytes))));
     shape(pipeline.shape(), map);
     if (pipeline.kinds().isEmpty()) {
       map.put("route", pipeline.route().stream().map(DefinitionText::map).toList());

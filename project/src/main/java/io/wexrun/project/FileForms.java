@@ -51,6 +51,9 @@ public final class FileForms {
                 "parameters", Form.map(parameter).about("values that come when it is run"),
                 "patterns", Form.map(Form.text()).about("names of regular expressions"),
                 "intake", intakes(connectors),
+                "channel",
+                    Form.keys(
+                        Form.with("disk", Form.text().about("how much may wait, such as 10GB"))),
                 "shape", shape,
                 "route", routes,
                 "kinds", Form.either(Form.map(kind), Form.text()),

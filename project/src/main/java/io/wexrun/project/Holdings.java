@@ -10,6 +10,7 @@ import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.target.Store;
 import io.wexrun.core.target.Target;
+import io.wexrun.queue.DiskChannel;
 import io.wexrun.queue.PartitionInfo;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.QueueIntake;
@@ -71,6 +72,23 @@ final class Holdings implements AutoCloseable {
 
   Path queueFolder(String name) {
     return folder.resolve(".wexrun").resolve("queues").resolve(name);
+  }
+
+  /** The channel of a pipeline on disk, made if it is not there. Whoever opens it closes it. */
+  DiskChannel channel(Pipeline pipeline, long bound) {
+    String name = pipeline.channelQueue();
+    return DiskChannel.open(queueFolder(name), name, bound, state().positions(pipeline.name()));
+  }
+
+  /** How many records of a pipeline wait in its channel on disk. */
+  long held(Pipeline pipeline) {
+    String name = pipeline.channelQueue();
+    if (!Files.exists(queueFolder(name).resolve("queue"))) {
+      return 0;
+    }
+    Map<SourcePartition, Long> positions =
+        stateIfAny().map(state -> state.positions(pipeline.name())).orElse(Map.of());
+    return DiskChannel.held(queueFolder(name), name, positions);
   }
 
   /** A queue for reading and appending, made if it is not there. */
@@ -150,16 +168,23 @@ final class Holdings implements AutoCloseable {
   /** The targets of a pipeline, opened: the ones named, and its dead letters. */
   Map<String, Target> targets(Pipeline pipeline, Set<String> names) {
     Map<String, Target> targets = new HashMap<>();
-    targets.put(Route.DEAD, new QueueTarget(queue(pipeline.deadLetters()), pipeline.name()));
-    for (String name : names) {
-      Table table = definition.tables().get(name);
-      targets.put(
-          name,
-          table == null
-              ? new QueueTarget(queue(name), pipeline.name())
-              : store(table.store()).target(pipeline.name(), table));
+    try {
+      targets.put(Route.DEAD, new QueueTarget(queue(pipeline.deadLetters()), pipeline.name()));
+      for (String name : names) {
+        targets.put(name, target(pipeline, name));
+      }
+      return targets;
+    } catch (RuntimeException e) {
+      targets.values().forEach(Target::close);
+      throw e;
     }
-    return targets;
+  }
+
+  private Target target(Pipeline pipeline, String name) {
+    Table table = definition.tables().get(name);
+    return table == null
+        ? new QueueTarget(queue(name), pipeline.name())
+        : store(table.store()).target(pipeline.name(), table);
   }
 
   /**

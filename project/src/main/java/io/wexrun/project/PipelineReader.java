@@ -1,6 +1,7 @@
 package io.wexrun.project;
 
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.pipeline.ChannelPolicy;
 import io.wexrun.core.pipeline.FlushPolicy;
 import io.wexrun.core.pipeline.Kind;
 import io.wexrun.core.pipeline.Others;
@@ -29,12 +30,15 @@ final class PipelineReader {
           "parameters",
           "patterns",
           "intake",
+          "channel",
           "shape",
           "route",
           "kinds",
           "others",
           "flush",
           "cases");
+
+  private static final long LEAST_CHANNEL = 1_000_000;
 
   private PipelineReader() {}
 
@@ -101,7 +105,8 @@ final class PipelineReader {
                 route,
                 kinds,
                 others.orElse(Others.DEAD),
-                flush));
+                flush,
+                channel(map)));
   }
 
   private static List<StepDefinition> shape(YamlMap map) {
@@ -196,6 +201,31 @@ final class PipelineReader {
           item, "missing-key", "the entry leads nowhere", Optional.of("add 'to: ' and a name"));
     }
     return new Route(entry.text("when"), to, entry.text("key"));
+  }
+
+  private static ChannelPolicy channel(YamlMap map) {
+    Optional<YamlMap> written = map.map("channel");
+    if (written.isEmpty()) {
+      return ChannelPolicy.MEMORY;
+    }
+    written.get().allow("a channel", List.of("disk"));
+    Optional<Long> disk =
+        written
+            .get()
+            .parsed(
+                "disk",
+                t -> Sizes.bytes(t).filter(b -> b >= LEAST_CHANNEL),
+                "a size of at least 1MB, such as 10GB");
+    if (written.get().value("disk").isEmpty()) {
+      written
+          .get()
+          .error(
+              written.get().node(),
+              "missing-key",
+              "the channel does not say how much may wait on disk",
+              Optional.of("write 'channel: {disk: 10GB}', or leave 'channel' out"));
+    }
+    return new ChannelPolicy(disk);
   }
 
   private static FlushPolicy flush(YamlMap map) {

@@ -288,12 +288,19 @@ public final class Workspace implements AutoCloseable {
     return shaper == null ? Map.of() : shaper.schemas();
   }
 
-  /** The books of a pipeline; all zero if it never ran. */
+  /**
+   * The books of a pipeline; all zero if it never ran. What waits in a channel on disk is held, and
+   * has been taken.
+   */
   public Tally tally(String pipeline) {
-    return holdings
-        .stateIfAny()
-        .map(state -> state.tally(pipeline))
-        .orElseGet(() -> new Tally(pipeline, Counts.NONE, 0, 0));
+    long held = definition.pipeline(pipeline).map(holdings::held).orElse(0L);
+    Tally books =
+        holdings
+            .stateIfAny()
+            .map(state -> state.tally(pipeline))
+            .orElseGet(() -> new Tally(pipeline, Counts.NONE, 0, 0));
+    Counts taken = new Counts(held, 0, 0, Map.of(), Map.of(), 0);
+    return new Tally(pipeline, books.counts().plus(taken), held, books.sources());
   }
 
   /** The books of every pipeline. */

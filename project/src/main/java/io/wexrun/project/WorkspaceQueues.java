@@ -13,8 +13,8 @@ import java.util.Map;
 import java.util.Optional;
 
 /**
- * The queues of a workspace, with the dead letters of its pipelines as {@code dead/PIPELINE}. For
- * several threads.
+ * The queues of a workspace, with the dead letters of its pipelines as {@code dead/PIPELINE} and
+ * their channels on disk as {@code channel/PIPELINE}. For several threads.
  */
 public final class WorkspaceQueues {
   private final WorkspaceDefinition definition;
@@ -25,10 +25,14 @@ public final class WorkspaceQueues {
     this.holdings = holdings;
   }
 
-  /** The names of all queues, dead letters behind the others. */
+  /** The names of all queues; dead letters behind the others, and channels behind those. */
   public List<String> names() {
     List<String> names = new ArrayList<>(definition.queues().keySet());
     definition.pipelines().stream().map(Pipeline::deadLetters).forEach(names::add);
+    definition.pipelines().stream()
+        .map(Pipeline::channelQueue)
+        .filter(name -> Files.exists(holdings.queueFolder(name)))
+        .forEach(names::add);
     return names;
   }
 

@@ -325,16 +325,7 @@ final class WorkspaceReader {
     }
     Map<String, String> all = new LinkedHashMap<>(patterns);
     all.putAll(pipeline.patterns());
-    return new Pipeline(
-        pipeline.name(),
-        pipeline.about(),
-        all,
-        pipeline.intake(),
-        pipeline.shape(),
-        pipeline.route(),
-        pipeline.kinds(),
-        pipeline.others(),
-        pipeline.flush());
+    return pipeline.withPatterns(all);
   }
 
   private void readPatterns() {

@@ -10,7 +10,9 @@ import io.wexrun.core.run.PipelineRun;
 import io.wexrun.core.run.Progress;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.shape.Shaper;
+import io.wexrun.core.tally.Account;
 import io.wexrun.core.target.Target;
+import io.wexrun.queue.DiskChannel;
 import io.wexrun.queue.disk.Hold;
 import java.util.ArrayList;
 import java.util.HashMap;
@@ -19,6 +21,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.function.BooleanSupplier;
+import java.util.function.Consumer;
 import java.util.function.Function;
 
 /**
@@ -26,7 +29,7 @@ import java.util.function.Function;
  * hold is flushed and accounted for. The methods may be called from any thread.
  */
 public final class WorkspaceRun implements AutoCloseable {
-  private final Map<String, PipelineRun> runs = new LinkedHashMap<>();
+  private final Map<String, Running> runs = new LinkedHashMap<>();
   private final List<Hold> holds = new ArrayList<>();
   private final Holdings holdings;
   private final RunOptions options;
@@ -100,12 +103,77 @@ public final class WorkspaceRun implements AutoCloseable {
                     .filter(f -> f != pipeline)
                     .allMatch(f -> runs.containsKey(f.name()) && runs.get(f.name()).ended());
     holdings.state().keepText(pipeline.name(), DefinitionText.of(pipeline));
+    Optional<Long> bound = pipeline.channel().diskBytes();
+    if (bound.isEmpty()) {
+      emptyChannel(pipeline, shaper);
+    }
+    Running run =
+        bound.isPresent()
+            ? channeled(pipeline, shaper, bound.get(), !feeders.isEmpty(), fed)
+            : direct(pipeline, shaper, !feeders.isEmpty(), fed);
+    runs.put(pipeline.name(), run);
+  }
+
+  private Running direct(Pipeline pipeline, Shaper shaper, boolean appended, BooleanSupplier fed) {
     Map<SourcePartition, Long> positions = holdings.state().positions(pipeline.name());
     Map<String, Target> targets = holdings.targets(pipeline, shaper.targets());
-    Intake intake = holdings.intake(pipeline.intake(), positions, !feeders.isEmpty(), fed);
-    PipelineRun started =
-        PipelineRun.start(pipeline, intake, shaper, targets, holdings.state(), options);
-    runs.put(pipeline.name(), started);
+    Intake intake = holdings.intake(pipeline.intake(), positions, appended, fed);
+    return new Running.Direct(
+        PipelineRun.start(pipeline, intake, shaper, targets, holdings.state(), options));
+  }
+
+  private Running channeled(
+      Pipeline pipeline, Shaper shaper, long bound, boolean appended, BooleanSupplier fed) {
+    DiskChannel channel = holdings.channel(pipeline, bound);
+    try {
+      Intake intake = holdings.intake(pipeline.intake(), channel.positions(), appended, fed);
+      return ChanneledRun.start(
+          pipeline.name(),
+          channel,
+          intake,
+          () -> delivery(pipeline, shaper, channel, channel.intake(), options),
+          options.untilDrained());
+    } catch (RuntimeException e) {
+      channel.close();
+      throw e;
+    }
+  }
+
+  /** A run that takes from a channel on disk. */
+  private PipelineRun delivery(
+      Pipeline pipeline, Shaper shaper, DiskChannel channel, Intake from, RunOptions with) {
+    return PipelineRun.start(
+        pipeline,
+        from,
+        shaper,
+        holdings.targets(pipeline, shaper.targets()),
+        new ToldTally(holdings.state(), channel::accounted),
+        with);
+  }
+
+  /** Delivers what waits on disk from a time when the pipeline had a channel there. */
+  private void emptyChannel(Pipeline pipeline, Shaper shaper) {
+    if (holdings.held(pipeline) > 0) {
+      try (DiskChannel channel = holdings.channel(pipeline, Long.MAX_VALUE)) {
+        channel.end();
+        drain(delivery(pipeline, shaper, channel, channel.intake(), drained()));
+      }
+    }
+    holdings.deleteQueue(pipeline.channelQueue());
+  }
+
+  private RunOptions drained() {
+    return new RunOptions(
+        true, options.lanes(), options.channelBytes(), options.bufferBytes(), options.clock());
+  }
+
+  private static void drain(PipelineRun started) {
+    try (PipelineRun run = started) {
+      run.await();
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new OutsideException("interrupted while finishing what was begun before", e);
+    }
   }
 
   /**
@@ -122,8 +190,27 @@ public final class WorkspaceRun implements AutoCloseable {
     Optional<Pipeline> old = DefinitionText.read(pipeline.name(), kept.get(), diagnostics);
     diagnostics.orThrow();
     Shaper shaper = compiler.apply(old.orElseThrow());
-    Map<SourcePartition, Long> positions = holdings.state().positions(pipeline.name());
-    Map<String, Target> targets = holdings.targets(old.get(), shaper.targets());
+    if (holdings.held(pipeline) > 0) {
+      try (DiskChannel channel = holdings.channel(pipeline, Long.MAX_VALUE)) {
+        channel.end();
+        finish(old.get(), shaper, positions -> channel.intake(), channel::accounted);
+      }
+    }
+    finish(
+        old.get(),
+        shaper,
+        positions -> holdings.intake(old.get().intake(), positions, false, () -> true),
+        accounts -> {});
+  }
+
+  /** Takes what lies between the tally and the furthest target once more. */
+  private void finish(
+      Pipeline old,
+      Shaper shaper,
+      Function<Map<SourcePartition, Long>, Intake> intake,
+      Consumer<List<Account>> told) {
+    Map<SourcePartition, Long> positions = holdings.state().positions(old.name());
+    Map<String, Target> targets = holdings.targets(old, shaper.targets());
     Map<SourcePartition, Long> bounds = new HashMap<>();
     for (Target target : targets.values()) {
       target
@@ -139,23 +226,14 @@ public final class WorkspaceRun implements AutoCloseable {
       targets.values().forEach(Target::close);
       return;
     }
-    Intake intake = holdings.intake(old.get().intake(), positions, false, () -> true);
-    RunOptions drained =
-        new RunOptions(
-            true, options.lanes(), options.channelBytes(), options.bufferBytes(), options.clock());
-    try (PipelineRun run =
+    drain(
         PipelineRun.start(
-            old.get(),
-            new BoundedIntake(intake, bounds),
+            old,
+            new BoundedIntake(intake.apply(positions), bounds),
             shaper,
             targets,
-            holdings.state(),
-            drained)) {
-      run.await();
-    } catch (InterruptedException e) {
-      Thread.currentThread().interrupt();
-      throw new OutsideException("interrupted while finishing what was begun before", e);
-    }
+            new ToldTally(holdings.state(), told),
+            drained()));
   }
 
   /** How far each pipeline has got since the start, by name. */
@@ -174,12 +252,12 @@ public final class WorkspaceRun implements AutoCloseable {
 
   /** Whether every pipeline has ended. */
   public boolean ended() {
-    return runs.values().stream().allMatch(PipelineRun::ended);
+    return runs.values().stream().allMatch(Running::ended);
   }
 
   /** Lets all intakes end; what is held is flushed and accounted for. Returns at once. */
   public void stop() {
-    runs.values().forEach(PipelineRun::stop);
+    runs.values().forEach(Running::stop);
   }
 
   /**
@@ -190,19 +268,19 @@ public final class WorkspaceRun implements AutoCloseable {
    */
   public void await() throws InterruptedException {
     while (!ended()) {
-      for (PipelineRun run : runs.values()) {
+      for (Running run : runs.values()) {
         if (run.ended() && failed(run)) {
           stop();
         }
       }
       Thread.sleep(5);
     }
-    for (PipelineRun run : runs.values()) {
+    for (Running run : runs.values()) {
       run.await();
     }
   }
 
-  private static boolean failed(PipelineRun run) throws InterruptedException {
+  private static boolean failed(Running run) throws InterruptedException {
     try {
       run.await();
       return false;
@@ -216,7 +294,7 @@ public final class WorkspaceRun implements AutoCloseable {
   public void close() {
     stop();
     RuntimeException failure = null;
-    for (PipelineRun run : runs.values()) {
+    for (Running run : runs.values()) {
       try {
         run.close();
       } catch (RuntimeException e) {

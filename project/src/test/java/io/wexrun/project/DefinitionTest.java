@@ -7,6 +7,7 @@ import static io.wexrun.core.pipeline.StepDefinition.template;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.pipeline.ChannelPolicy;
 import io.wexrun.core.pipeline.FlushPolicy;
 import io.wexrun.core.pipeline.Kind;
 import io.wexrun.core.pipeline.Others;
@@ -158,6 +159,7 @@ class DefinitionTest {
         kinds ? List.of() : routes,
         kinds ? List.of(plain, kind) : List.of(),
         kinds ? Others.STOP : Others.DEAD,
-        policy);
+        policy,
+        kinds ? ChannelPolicy.onDisk(policy.bytes() << 20) : ChannelPolicy.MEMORY);
   }
 }

@@ -18,7 +18,18 @@ import java.util.Optional;
 /** Takes whole packs apart. */
 final class Packs {
   /** Cuts a block of whole packs into their values; the position of a record is its number. */
-  static final Framing FRAMING = Packs::cut;
+  static final Framing FRAMING =
+      new Framing() {
+        @Override
+        public Records cut(Block block) {
+          return Packs.cut(block);
+        }
+
+        @Override
+        public String form() {
+          return "packs";
+        }
+      };
 
   private final byte[] data;
   private int at;
@@ -107,12 +118,24 @@ final class Packs {
   }
 
   private static OutsideException damaged(Block block) {
+    return damaged("queue partition " + block.source(), block.first());
+  }
+
+  private static OutsideException damaged(String partition, long position) {
     return new OutsideException(
-        "queue partition "
-            + block.source()
+        partition
             + " is damaged near position "
-            + block.first()
-            + ": a pack's checksum is wrong. Nothing was taken from it; restore the file");
+            + position
+            + ": a pack's checksum is wrong. Nothing was taken from it; 'wexrun queue verify' says"
+            + " more, and 'wexrun queue repair' keeps what is whole");
+  }
+
+  /** The headers of a pack's only record, of which no more than the beginning need be there. */
+  static Map<String, String> headers(Pack pack, byte[] data) {
+    Packs packs = new Packs(data, Pack.HEADER + pack.producerLength());
+    packs.varint(); // It has no key.
+    packs.varint();
+    return packs.headers();
   }
 
   /** Passes over what stands before the value; how long after the pack's first time it was. */
@@ -152,6 +175,9 @@ final class Packs {
   static int records(
       int partition, byte[] data, int at, int length, long from, Collection<QueueRecord> records) {
     Pack pack = Pack.read(data, at, length - at).orElseThrow();
+    if (!pack.whole(data, at)) {
+      throw damaged("partition " + partition, pack.baseOffset());
+    }
     Packs packs = of(pack, data, at).orElseThrow();
     for (long position = pack.baseOffset(); position < pack.end(); position++) {
       QueueRecord record = packs.record(partition, position, pack.firstTime());
@@ -166,13 +192,18 @@ final class Packs {
     long key = varint();
     Optional<byte[]> keyBytes = key == 0 ? Optional.empty() : Optional.of(bytes((int) key - 1));
     long time = firstTime + varint();
+    Map<String, String> headers = headers();
+    return new QueueRecord(partition, position, time, keyBytes, headers, bytes((int) varint()));
+  }
+
+  private Map<String, String> headers() {
     long left = varint();
     Map<String, String> headers = left == 0 ? Map.of() : new LinkedHashMap<>();
     for (; left > 0; left--) {
       String name = new String(bytes((int) varint()), StandardCharsets.UTF_8);
       headers.put(name, new String(bytes((int) varint()), StandardCharsets.UTF_8));
     }
-    return new QueueRecord(partition, position, time, keyBytes, headers, bytes((int) varint()));
+    return headers;
   }
 
   private byte[] bytes(int length) {

@@ -234,6 +234,28 @@ final class Partition implements AutoCloseable {
     return Optional.of(new Chunk(data, length, endOf(segment, after)));
   }
 
+  /** The beginning of a pack: its header, and some of what is behind. */
+  record Peek(Pack pack, byte[] data) {}
+
+  /** The first {@code most} bytes of the pack at a position or behind it; empty at the end. */
+  synchronized Optional<Peek> peek(long position, int most) {
+    if (position >= published) {
+      return Optional.empty();
+    }
+    Segment segment = segmentOf(position);
+    if (position >= segment.next()) {
+      segment = log.segments().get(log.segments().indexOf(segment) + 1);
+    }
+    int pack = position < segment.base ? 0 : segment.packOf(position);
+    byte[] data = new byte[(int) Math.min(most, segment.place(pack + 1) - segment.place(pack))];
+    try {
+      segment.file.read(segment.place(pack), ByteBuffer.wrap(data));
+    } catch (IOException e) {
+      throw failed("read", e);
+    }
+    return Pack.read(data, 0, Long.MAX_VALUE).map(found -> new Peek(found, data));
+  }
+
   /** The last segment that begins at or before a position. */
   private Segment segmentOf(long position) {
     List<Segment> segments = log.segments();
@@ -319,7 +341,8 @@ final class Partition implements AutoCloseable {
     return oldest() - before;
   }
 
-  private long bytes() {
+  /** How many bytes the files have. */
+  synchronized long bytes() {
     return log.segments().stream().mapToLong(Segment::endPlace).sum();
   }
 

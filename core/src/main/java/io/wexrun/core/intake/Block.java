@@ -47,6 +47,14 @@ public record Block(
     return new Block(source, first, otherEnd, data, length, other, header, taken);
   }
 
+  /** The same block without the records before a position, which it begins with then. */
+  public Block since(long position) {
+    Framing whole = framing;
+    Block before = this;
+    Framing rest = ignored -> whole.cut(before).since(position);
+    return new Block(source, position, end, data, length, rest, header, taken);
+  }
+
   /** Cuts the block into records. */
   public Records records() {
     return framing.cut(this).from(source.name(), header, taken);

@@ -72,6 +72,11 @@ public final class Delimited implements Framing {
   }
 
   @Override
+  public String form() {
+    return varint ? "varint" : "int32";
+  }
+
+  @Override
   public Records cut(Block block) {
     byte[] data = block.data();
     int to = block.length();

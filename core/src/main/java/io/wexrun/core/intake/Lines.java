@@ -13,17 +13,24 @@ import java.util.BitSet;
  */
 public final class Lines {
   /** The framing of lines. */
-  public static final Framing FRAMING = Lines::cut;
+  public static final Framing FRAMING =
+      new Framing() {
+        @Override
+        public Records cut(Block block) {
+          return new Lines(block).cut();
+        }
+
+        @Override
+        public String form() {
+          return "lines";
+        }
+      };
 
   private static final VarHandle WORDS =
       MethodHandles.byteArrayViewVarHandle(long[].class, ByteOrder.LITTLE_ENDIAN);
   private static final long ONES = 0x0101010101010101L;
   private static final long HIGHS = 0x8080808080808080L;
   private static final long LINE_FEEDS = ONES * '\n';
-
-  private static Records cut(Block block) {
-    return new Lines(block).cut();
-  }
 
   private final Block block;
   private final byte[] data;

@@ -47,6 +47,11 @@ public final class QuotedLines implements Framing {
   }
 
   @Override
+  public String form() {
+    return "csv";
+  }
+
+  @Override
   public Records cut(Block block) {
     byte[] data = block.data();
     int length = block.length();

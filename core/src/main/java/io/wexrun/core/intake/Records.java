@@ -148,6 +148,24 @@ public final class Records {
     return new Records(data, starts, ends, head, firstPosition, positionsAreBytes, odd, origin);
   }
 
+  /** The records from a position on. */
+  public Records since(long position) {
+    int gone = 0;
+    while (gone < count && position(gone) < position) {
+      gone++;
+    }
+    long[] times = origin.times == null ? null : Arrays.copyOfRange(origin.times, gone, count);
+    return new Records(
+        data,
+        Arrays.copyOfRange(starts, gone, count),
+        Arrays.copyOfRange(ends, gone, count),
+        count - gone,
+        positionsAreBytes ? firstPosition : firstPosition + gone,
+        positionsAreBytes,
+        odd == null ? null : odd.get(gone, Math.max(gone, count)),
+        new Origin(origin.source, origin.header, origin.taken, times));
+  }
+
   /** The first records, at most so many. */
   public Records first(int most) {
     int head = Math.min(most, count);

@@ -28,6 +28,7 @@ import java.util.Objects;
  * @param kinds the kinds of records in a stream that mixes several; none if there is a route
  * @param others what becomes of records of no kind
  * @param flush when buffers are written
+ * @param channel where records wait between intake and shaping
  */
 public record Pipeline(
     String name,
@@ -38,7 +39,8 @@ public record Pipeline(
     List<Route> route,
     List<Kind> kinds,
     Others others,
-    FlushPolicy flush) {
+    FlushPolicy flush,
+    ChannelPolicy channel) {
 
   /** Copies the collections. */
   public Pipeline {
@@ -59,6 +61,16 @@ public record Pipeline(
     return "dead/" + name;
   }
 
+  /** The pipeline's channel on disk as a queue's name, whether it has one or not. */
+  public String channelQueue() {
+    return "channel/" + name;
+  }
+
+  /** This pipeline with other patterns. */
+  public Pipeline withPatterns(Map<String, String> other) {
+    return new Pipeline(name, about, other, intake, shape, route, kinds, others, flush, channel);
+  }
+
   /** Collects the parts of a pipeline; reads like the file. Not for several threads. */
   public static final class Builder {
     private final String name;
@@ -70,6 +82,7 @@ public record Pipeline(
     private final List<Kind> kinds = new ArrayList<>();
     private Others others = Others.DEAD;
     private FlushPolicy flush = FlushPolicy.DEFAULT;
+    private ChannelPolicy channel = ChannelPolicy.MEMORY;
 
     private Builder(String name) {
       this.name = name;
@@ -123,6 +136,12 @@ public record Pipeline(
       return this;
     }
 
+    /** Where records wait between intake and shaping; without it in memory. */
+    public Builder channel(ChannelPolicy policy) {
+      channel = policy;
+      return this;
+    }
+
     /**
      * The pipeline.
      *
@@ -133,7 +152,8 @@ public record Pipeline(
         throw new IllegalStateException(
             "pipeline " + name + " needs an intake, and either a route or kinds");
       }
-      return new Pipeline(name, about, patterns, intake, shape, route, kinds, others, flush);
+      return new Pipeline(
+          name, about, patterns, intake, shape, route, kinds, others, flush, channel);
     }
   }
 }

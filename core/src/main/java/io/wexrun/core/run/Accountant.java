@@ -256,8 +256,8 @@ final class Accountant {
     progress =
         new Progress(
             p.taken(),
-            p.loaded() + (dead ? 0 : rows),
-            p.dead() + (dead ? rows : 0),
+            p.loaded() + (dead ? 0 : receipt.written()),
+            p.dead() + (dead ? receipt.written() : 0),
             p.dropped(),
             p.held(),
             p.bytes());
