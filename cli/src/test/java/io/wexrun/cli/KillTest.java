@@ -13,10 +13,14 @@ import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import tools.jackson.databind.JsonNode;
 
-/** A run is killed over and over; the tables end as if nothing had happened. */
+/**
+ * A run is killed over and over, with channels in memory, then on disk, then in memory again; the
+ * tables end as if nothing had happened.
+ */
 class KillTest {
   private static final int KILLS = 12;
   private static final int LINES = 400_000;
+  private static final String ON_DISK = "\nchannel: {disk: 4MB}\n";
 
   @TempDir private Path folder;
 
@@ -78,7 +82,14 @@ class KillTest {
     System.out.println("kill seed " + seed);
     SplittableRandom dice = new SplittableRandom(seed);
     int kills = 0;
+    Path pipelines = killed.folder().resolve("pipelines/gates.yaml");
+    String inMemory = Files.readString(pipelines);
     while (kills < KILLS) {
+      if (kills == KILLS / 3) {
+        Files.writeString(pipelines, inMemory.replace("\nroute:", ON_DISK + "route:"));
+      } else if (kills == KILLS - 2) {
+        Files.writeString(pipelines, inMemory);
+      }
       Process process = killed.start("run");
       // The first moments are the start of the machine; what matters comes after.
       if (!process.waitFor(600 + dice.nextInt(1400), TimeUnit.MILLISECONDS)) {
