@@ -43,7 +43,8 @@ public final class Bench implements Callable<Integer> {
       names = "--only",
       split = ",",
       paramLabel = "ROW",
-      description = "Only these: direct, queue, growth, lanes, loops, start, appends.")
+      description =
+          "Only these: direct, queue, growth, lanes, loops, start, appends, opening (needs 13 GB).")
   private List<String> only = List.of();
 
   @Option(
@@ -92,8 +93,12 @@ public final class Bench implements Callable<Integer> {
     if (wanted("start")) {
       all.add(workloads.start());
     }
+    QueueSpeed queue = new QueueSpeed(data.resolve("appends"), Bench::say);
     if (wanted("appends")) {
-      new QueueSpeed(Files.createDirectories(data.resolve("appends")), Bench::say).measure();
+      queue.measure();
+    }
+    if (only.contains("opening")) {
+      queue.opening();
     }
     new Report(all).write(out.toAbsolutePath());
     say("written to " + out.toAbsolutePath());

@@ -40,8 +40,39 @@ final class QueueSpeed {
     this.say = say;
   }
 
+  /**
+   * How long it takes to open a queue of a hundred full files, to write and only to read, after it
+   * was closed. Long records fill it: how long an index is depends on the packs alone.
+   */
+  void opening() throws IOException {
+    Files.createDirectories(folder);
+    Path queue = folder.resolve("queue");
+    clear(queue);
+    QueueOptions options = QueueOptions.partitions(1).sync(SyncPolicy.system());
+    byte[] value = new byte[64 << 10];
+    try (Queue open = Queue.open(queue, "q", options);
+        Producer producer = open.producer()) {
+      for (int i = 0; i < 100 * 2048; i++) {
+        producer.append(value);
+      }
+    }
+    for (int round = 1; round <= 5; round++) {
+      long start = System.nanoTime();
+      Queue.open(queue, "q", options).close();
+      tell("opened and closed to write, ms", (System.nanoTime() - start) / 1e6);
+      start = System.nanoTime();
+      try (Queue open = Queue.openToRead(queue, "q").orElseThrow()) {
+        tell("opened to read, ms", (System.nanoTime() - start) / 1e6);
+        tell("  files", open.describe().get(0).segments());
+        tell("  packs", open.describe().get(0).packs());
+      }
+    }
+    clear(queue);
+  }
+
   /** Measures everything, each row in turn. */
   void measure() throws Exception {
+    Files.createDirectories(folder);
     byte[] value = value();
     tell("memory copied, MB/s", memcpy() / 1e6);
     for (int round = 1; round <= 3; round++) {

@@ -115,11 +115,19 @@ final class Partition implements AutoCloseable {
     }
   }
 
-  /** After a failure that left unknown what is on the disk: a fresh look at the files tells. */
+  /**
+   * After a failure that left unknown what is on the disk: a fresh look at the files tells. If that
+   * fails too, readers go on with what they had.
+   */
   private void mend() throws IOException {
-    log.close();
     Log fresh = new Log(disk, folder, label, number, writable);
-    fresh.recover(durable);
+    try {
+      fresh.recover(durable);
+    } catch (IOException | RuntimeException e) {
+      fresh.close();
+      throw e;
+    }
+    log.close();
     log = fresh;
     durable = log.next();
     published = log.next();
