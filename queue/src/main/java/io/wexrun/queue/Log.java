@@ -17,6 +17,9 @@ final class Log {
   /** Names of producers that mean nothing once their process has ended. */
   static final String PASSING = "~";
 
+  /** A shorter segment is read through faster than it is worth a file more. */
+  static final int FINISHED_BYTES = 4 << 20;
+
   /** What stands at the end of a segment. */
   private enum Tail {
     CLEAN,
@@ -88,7 +91,7 @@ final class Log {
     if (writable && headless.isPresent()) {
       disk.delete(headless.get());
     }
-    if (writable && !segments.isEmpty()) {
+    if (writable && !segments.isEmpty() && !last().isSealed()) {
       Segment last = last();
       if (last.file.size() > last.endPlace()) {
         last.file.truncate(last.endPlace());
@@ -158,12 +161,30 @@ final class Log {
       }
       segments.add(segment);
       producers.putAll(header.get().producers());
-      if (!last && indexed(segment)) {
+      if (indexed(segment)) {
+        if (last && writable) {
+          readProducers(segment);
+        }
         continue;
       }
       if (scan(segment, last) == Tail.TORN && !last) {
         throw damaged(path.getFileName() + " ends early, at position " + next);
       }
+    }
+  }
+
+  /** Reads from the headers of a segment's packs who appended what last. */
+  private void readProducers(Segment segment) throws IOException {
+    ByteBuffer header = ByteBuffer.allocate(Pack.HEADER);
+    for (int i = 0; i < segment.packs(); i++) {
+      segment.file.read(segment.place(i), header.clear());
+      Optional<Pack> pack = Pack.read(header.array(), 0, Long.MAX_VALUE);
+      if (pack.isEmpty()) {
+        throw damaged("the pack at position " + segment.position(i) + " is none; nothing was cut");
+      }
+      byte[] data = new byte[Pack.HEADER + pack.get().producerLength()];
+      segment.file.read(segment.place(i), ByteBuffer.wrap(data));
+      known(pack.get(), pack.get().producer(data, 0));
     }
   }
 
@@ -218,6 +239,10 @@ final class Log {
   void accept(Segment segment, Pack pack, String producer) {
     segment.note(pack);
     next = pack.end();
+    known(pack, producer);
+  }
+
+  private void known(Pack pack, String producer) {
     if (!producer.isEmpty()) {
       SegmentHeader.Last last = new SegmentHeader.Last(pack.sequence(), pack.baseOffset());
       producers.merge(producer, last, (a, b) -> a.sequence() > b.sequence() ? a : b);
@@ -267,17 +292,8 @@ final class Log {
 
   /** Begins a new segment behind the last one, which gets its index. Both are synced. */
   Segment begin(long nowMillis) throws IOException {
-    if (!segments.isEmpty()) {
-      Segment last = last();
-      long end = last.endPlace();
-      try {
-        last.file.write(end, SegmentIndex.of(last));
-      } catch (IOException e) {
-        last.file.truncate(end);
-        throw e;
-      }
-      last.file.sync();
-      last.sealed(end, next);
+    if (!segments.isEmpty() && !last().isSealed()) {
+      seal();
     }
     Map<String, SegmentHeader.Last> lasting = new HashMap<>(producers);
     lasting.keySet().removeIf(name -> name.startsWith(PASSING));
@@ -296,6 +312,59 @@ final class Log {
     Segment segment = new Segment(next, file, bytes, 0);
     segments.add(segment);
     return segment;
+  }
+
+  /** The last segment that begins at or before a position. */
+  Segment segmentOf(long position) {
+    int low = 0;
+    int high = segments.size() - 1;
+    while (low < high) {
+      int middle = (low + high + 1) >>> 1;
+      if (segments.get(middle).base <= position) {
+        low = middle;
+      } else {
+        high = middle - 1;
+      }
+    }
+    return segments.get(low);
+  }
+
+  /**
+   * The position behind the packs of a segment before a number of one; behind a gap if it is the
+   * last.
+   */
+  long endOf(Segment segment, int after) {
+    if (after < segment.packs()) {
+      return segment.position(after);
+    }
+    int follower = segments.indexOf(segment) + 1;
+    return follower < segments.size() ? segments.get(follower).base : next;
+  }
+
+  /** Gives the last segment its index: nothing is appended to it any more. */
+  private void seal() throws IOException {
+    Segment last = last();
+    long end = last.endPlace();
+    try {
+      last.file.write(end, SegmentIndex.of(last));
+    } catch (IOException e) {
+      last.file.truncate(end);
+      throw e;
+    }
+    last.file.sync();
+    last.sealed(end, next);
+  }
+
+  /** A clean end: a last segment of some size gets its index, so that it opens quickly. */
+  void finish() throws IOException {
+    if (!segments.isEmpty() && !last().isSealed() && last().endPlace() >= FINISHED_BYTES) {
+      try {
+        seal();
+      } catch (IOException e) {
+        // Without the index, as on a full disk, the file is read through when it is opened.
+        last().file.truncate(last().endPlace());
+      }
+    }
   }
 
   /** Removes the oldest segment, which is not the only one. */

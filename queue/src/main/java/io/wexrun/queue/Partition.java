@@ -138,7 +138,8 @@ final class Partition implements AutoCloseable {
   private Segment segmentFor(int bytes) throws IOException {
     if (!log.segments().isEmpty()) {
       Segment last = log.last();
-      if (last.packs() == 0 || last.endPlace() + bytes <= options.segmentBytes()) {
+      boolean fits = last.packs() == 0 || last.endPlace() + bytes <= options.segmentBytes();
+      if (fits && !last.isSealed()) {
         return last;
       }
     }
@@ -214,7 +215,7 @@ final class Partition implements AutoCloseable {
     if (position < oldest()) {
       throw new BehindOldestException(label, number, position, oldest());
     }
-    Segment segment = segmentOf(position);
+    Segment segment = log.segmentOf(position);
     if (position < segment.base) {
       return read(segment.base, most);
     }
@@ -239,7 +240,7 @@ final class Partition implements AutoCloseable {
     } catch (IOException e) {
       throw failed("read", e);
     }
-    return Optional.of(new Chunk(data, length, endOf(segment, after)));
+    return Optional.of(new Chunk(data, length, log.endOf(segment, after)));
   }
 
   /** The beginning of a pack: its header, and some of what is behind. */
@@ -250,7 +251,7 @@ final class Partition implements AutoCloseable {
     if (position >= published) {
       return Optional.empty();
     }
-    Segment segment = segmentOf(position);
+    Segment segment = log.segmentOf(position);
     if (position >= segment.next()) {
       segment = log.segments().get(log.segments().indexOf(segment) + 1);
     }
@@ -262,30 +263,6 @@ final class Partition implements AutoCloseable {
       throw failed("read", e);
     }
     return Pack.read(data, 0, Long.MAX_VALUE).map(found -> new Peek(found, data));
-  }
-
-  /** The last segment that begins at or before a position. */
-  private Segment segmentOf(long position) {
-    List<Segment> segments = log.segments();
-    int low = 0;
-    int high = segments.size() - 1;
-    while (low < high) {
-      int middle = (low + high + 1) >>> 1;
-      if (segments.get(middle).base <= position) {
-        low = middle;
-      } else {
-        high = middle - 1;
-      }
-    }
-    return segments.get(low);
-  }
-
-  private long endOf(Segment segment, int after) {
-    if (after < segment.packs()) {
-      return segment.position(after);
-    }
-    int follower = log.segments().indexOf(segment) + 1;
-    return follower < log.segments().size() ? log.segments().get(follower).base : log.next();
   }
 
   /** The position of the first record of a pack that has one of a time or later; or the end. */
@@ -402,6 +379,9 @@ final class Partition implements AutoCloseable {
   @Override
   public synchronized void close() {
     try {
+      if (writable && !broken) {
+        log.finish();
+      }
       log.close();
     } catch (IOException e) {
       throw failed("close", e);

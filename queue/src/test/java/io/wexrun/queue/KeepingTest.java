@@ -162,6 +162,36 @@ class KeepingTest {
     }
   }
 
+  @Test
+  void afterACleanEndALargeLastFileIsOpenedByItsIndexAndTheNextOneGoesOn() {
+    QueueOptions large = QueueOptions.partitions(1);
+    try (Queue queue = open(large);
+        Producer producer = queue.producer("meter-7")) {
+      for (int i = 0; i < 5000; i++) {
+        producer.append(QueueMessage.of(String.format("%06d %1000s", i, "")).number(i));
+      }
+    }
+    Path first = FOLDER.resolve("p0").resolve(Segment.name(0));
+    byte[] whole = disk.bytes(first);
+    try (Queue queue = open(large);
+        Producer producer = queue.producer("meter-7")) {
+      assertThat(queue.describe().get(0).records()).isEqualTo(5000);
+      producer.append(QueueMessage.of("004999").number(4999));
+      producer.append(QueueMessage.of("005000").number(5000));
+      producer.flush();
+      assertThat(numbers(queue)).hasSize(5001).endsWith(5000);
+      assertThat(queue.describe().get(0).segments()).isEqualTo(2);
+    }
+    assertThat(disk.bytes(first)).isEqualTo(whole);
+    assertThat(verify().faults()).isEmpty();
+    disk.damage(first, whole.length / 2);
+    try (Queue queue = open(large)) {
+      assertThatThrownBy(() -> numbers(queue))
+          .isInstanceOf(OutsideException.class)
+          .hasMessageContaining("is damaged near position");
+    }
+  }
+
   private Verification verify() {
     return new Verifier(disk, FOLDER).verify();
   }
