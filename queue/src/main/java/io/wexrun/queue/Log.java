@@ -5,6 +5,7 @@ import io.wexrun.queue.disk.Disk;
 import io.wexrun.queue.disk.DiskFile;
 import java.io.IOException;
 import java.nio.ByteBuffer;
+import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.HashMap;
@@ -137,7 +138,17 @@ final class Log {
         continue;
       }
       Path path = folder.resolve(Segment.name(base));
-      DiskFile file = disk.open(path, writable);
+      DiskFile file;
+      try {
+        file = disk.open(path, writable);
+      } catch (NoSuchFileException e) {
+        if (writable) {
+          throw e;
+        }
+        // The process that writes has removed it meanwhile, and so everything before it.
+        close();
+        continue;
+      }
       Optional<SegmentHeader> header = header(file, base);
       if (header.isEmpty()) {
         if (!last) {

@@ -4,7 +4,10 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.queue.disk.Disk;
 import io.wexrun.queue.disk.MemoryDisk;
+import java.lang.reflect.InvocationTargetException;
+import java.lang.reflect.Proxy;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.time.Instant;
@@ -78,6 +81,34 @@ class KeepingTest {
       pipeline[0] = 150;
       assertThat(queue.trim()).isBetween(100L, 150L);
       assertThat(numbers(queue)).contains(150).endsWith(299);
+    }
+  }
+
+  @Test
+  void aReaderBesideIsNotDisturbedByWhatIsRemovedWhileItOpens() {
+    try (Queue queue = open(options)) {
+      fill(queue, 0, 300);
+      Disk removing =
+          (Disk)
+              Proxy.newProxyInstance(
+                  Disk.class.getClassLoader(),
+                  new Class<?>[] {Disk.class},
+                  (proxy, method, arguments) -> {
+                    try {
+                      Object answer = method.invoke(disk, arguments);
+                      if (method.getName().equals("list")) {
+                        queue.removeBefore(0, 120);
+                      }
+                      return answer;
+                    } catch (InvocationTargetException e) {
+                      throw e.getCause();
+                    }
+                  });
+      try (Queue beside = Queue.open(removing, FOLDER, "q", options, false, null)) {
+        assertThat(numbers(beside))
+            .startsWith((int) queue.describe().get(0).oldest())
+            .endsWith(299);
+      }
     }
   }
 
