@@ -79,8 +79,24 @@ final class QueueCommand implements Callable<Integer> {
   private void overview(Workspace workspace, List<String> names) {
     List<Map<String, Object>> facts = new ArrayList<>();
     List<List<String>> rows = new ArrayList<>();
+    Map<String, Long> channels = workspace.queues().channels();
+    List<Map<String, Object>> waiting = new ArrayList<>();
+    List<String> lines = new ArrayList<>();
     for (String each : names) {
       List<PartitionInfo> infos = describe(workspace, each);
+      if (channels.containsKey(each)) {
+        // Its records are blocks: what counts is how many records wait in them.
+        long bytes = infos.stream().mapToLong(PartitionInfo::bytes).sum();
+        waiting.add(Map.of("channel", each, "held", channels.get(each), "bytes", bytes));
+        lines.add(
+            each
+                + ": "
+                + Terminal.count(channels.get(each))
+                + " records wait, "
+                + Terminal.count(bytes)
+                + " bytes");
+        continue;
+      }
       long records = infos.stream().mapToLong(PartitionInfo::records).sum();
       long packs = infos.stream().mapToLong(PartitionInfo::packs).sum();
       long bytes = infos.stream().mapToLong(PartitionInfo::bytes).sum();
@@ -100,12 +116,14 @@ final class QueueCommand implements Callable<Integer> {
               Terminal.count(bytes)));
     }
     if (workspaceOption.json()) {
-      terminal.json(Map.of("queues", facts));
+      terminal.json("queues", facts, "channels", waiting);
     } else {
       terminal.table(
           List.of("queue", "partitions", "records", "packs", "bytes"),
           List.of(false, true, true, true, true),
           rows);
+      lines.forEach(terminal.out::println);
+      terminal.flush();
     }
   }
 

@@ -9,9 +9,11 @@ import io.wexrun.queue.Queue;
 import io.wexrun.queue.QueueOptions;
 import java.io.IOException;
 import java.io.RandomAccessFile;
+import java.io.Writer;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
+import java.util.List;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
@@ -110,6 +112,26 @@ class QueueCommandTest {
     assertThat(run.exit()).as(run.err()).isZero();
     JsonNode reader = here.run("queue", "doors", "--json").json().get("readers").get(0);
     assertThat(reader.get("lag").asInt()).isZero();
+  }
+
+  @Test
+  void aThousandPartitionsAreFilledAndReadInASmallHeap() throws IOException {
+    Files.writeString(
+        folder.resolve("wexrun.yaml"), "queues: {many: {partitions: 1000, sync: system}}\n");
+    int lines = 300_000;
+    try (Writer out = Files.newBufferedWriter(folder.resolve("many.log"))) {
+      for (int i = 0; i < lines; i++) {
+        out.write("tram=" + i + " the door of a car, which says so at some length\n");
+      }
+    }
+    Wexrun small = new Wexrun(folder, List.of("-Xmx256m"));
+    Result put = small.run("queue", "put", "many", "many.log", "--key", "tram=(\\d+)");
+    assertThat(put.exit()).as(put.err()).isZero();
+    assertThat(put.err()).contains("300,000 records in");
+    Result read = small.run("queue", "read", "many");
+    assertThat(read.exit()).as(read.err()).isZero();
+    assertThat(read.out().lines().distinct()).hasSize(lines);
+    assertThat(small.run("queue", "verify", "many").exit()).isZero();
   }
 
   @Test

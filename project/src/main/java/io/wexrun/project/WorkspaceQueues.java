@@ -8,6 +8,7 @@ import io.wexrun.queue.Repair;
 import io.wexrun.queue.Verification;
 import java.nio.file.Files;
 import java.util.ArrayList;
+import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -29,11 +30,19 @@ public final class WorkspaceQueues {
   public List<String> names() {
     List<String> names = new ArrayList<>(definition.queues().keySet());
     definition.pipelines().stream().map(Pipeline::deadLetters).forEach(names::add);
-    definition.pipelines().stream()
-        .map(Pipeline::channelQueue)
-        .filter(name -> Files.exists(holdings.queueFolder(name)))
-        .forEach(names::add);
+    names.addAll(channels().keySet());
     return names;
+  }
+
+  /** The channels on disk that there are, with how many records wait in each. */
+  public Map<String, Long> channels() {
+    Map<String, Long> channels = new LinkedHashMap<>();
+    for (Pipeline pipeline : definition.pipelines()) {
+      if (Files.exists(holdings.queueFolder(pipeline.channelQueue()))) {
+        channels.put(pipeline.channelQueue(), holdings.held(pipeline));
+      }
+    }
+    return channels;
   }
 
   /**
