@@ -12,10 +12,13 @@ import java.io.BufferedInputStream;
 import java.io.ByteArrayOutputStream;
 import java.io.IOException;
 import java.io.InputStream;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.Arrays;
 import java.util.LinkedHashMap;
 import java.util.Map;
+import java.util.Optional;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
@@ -24,6 +27,9 @@ import picocli.CommandLine.Option;
 import picocli.CommandLine.ParameterException;
 import picocli.CommandLine.Parameters;
 import picocli.CommandLine.Spec;
+import tools.jackson.core.JacksonException;
+import tools.jackson.databind.JsonNode;
+import tools.jackson.databind.json.JsonMapper;
 
 @Command(
     name = "put",
@@ -42,6 +48,9 @@ final class QueuePutCommand implements Callable<Integer> {
   @Mixin private WorkspaceOption workspaceOption;
   @Spec private CommandSpec spec;
 
+  private final JsonMapper json = JsonMapper.builder().build();
+  private long unkeyed;
+
   @Parameters(index = "0", paramLabel = "QUEUE", description = "Which queue.")
   private String name;
 
@@ -59,6 +68,13 @@ final class QueuePutCommand implements Callable<Integer> {
   private String key;
 
   @Option(
+      names = "--key-field",
+      paramLabel = "PATH",
+      description =
+          "The key of a line that is a JSON object: this member, such as card or $.tram.id.")
+  private String keyField;
+
+  @Option(
       names = "--header",
       paramLabel = "NAME=TEXT",
       description = "A header for every record; may be repeated.")
@@ -73,6 +89,9 @@ final class QueuePutCommand implements Callable<Integer> {
 
   @Override
   public Integer call() throws IOException {
+    if (key != null && keyField != null) {
+      throw new ParameterException(spec.commandLine(), "--key and --key-field exclude each other");
+    }
     Pattern pattern = pattern();
     try (Workspace workspace = workspaceOption.open()) {
       Names.known("queue", name, workspace.definition().queues().keySet().stream().toList(), spec);
@@ -90,14 +109,21 @@ final class QueuePutCommand implements Callable<Integer> {
         throw new ParameterException(spec.commandLine(), e.getMessage());
       }
       if (workspaceOption.json()) {
-        terminal.json("records", figures.recordsAcknowledged(), "packs", figures.packsWritten());
+        Map<String, Object> facts = new LinkedHashMap<>();
+        facts.put("records", figures.recordsAcknowledged());
+        facts.put("packs", figures.packsWritten());
+        facts.put("unkeyed", unkeyed);
+        terminal.json(facts);
       } else {
         terminal.say(
             Terminal.count(figures.recordsAcknowledged())
                 + " records in "
                 + Terminal.count(figures.packsWritten())
                 + " packs are in queue "
-                + name);
+                + name
+                + (unkeyed > 0 && (key != null || keyField != null)
+                    ? "; " + Terminal.count(unkeyed) + " of them have no key"
+                    : ""));
       }
       return ExitCode.DONE;
     }
@@ -135,22 +161,46 @@ final class QueuePutCommand implements Callable<Integer> {
     }
     byte[] bytes = line.toByteArray();
     boolean carriage = bytes.length > 0 && bytes[bytes.length - 1] == '\r';
-    return carriage ? java.util.Arrays.copyOf(bytes, bytes.length - 1) : bytes;
+    return carriage ? Arrays.copyOf(bytes, bytes.length - 1) : bytes;
   }
 
   private QueueMessage message(byte[] line, Pattern pattern) {
     QueueMessage message = QueueMessage.of(line);
-    if (pattern != null) {
-      Matcher matcher = pattern.matcher(line);
-      int group = matcher.groupCount() > 0 ? 1 : 0;
-      if (matcher.find() && matcher.start(group) >= 0) {
-        int start = matcher.start(group);
-        message = message.key(java.util.Arrays.copyOfRange(line, start, matcher.end(group)));
-      }
+    Optional<byte[]> found = pattern == null ? member(line) : match(line, pattern);
+    if (found.isPresent()) {
+      message = message.key(found.get());
+    } else {
+      unkeyed++;
     }
     for (Map.Entry<String, String> header : headers.entrySet()) {
       message = message.header(header.getKey(), header.getValue());
     }
     return partition == null ? message : message.to(partition);
+  }
+
+  private static Optional<byte[]> match(byte[] line, Pattern pattern) {
+    Matcher matcher = pattern.matcher(line);
+    int group = matcher.groupCount() > 0 ? 1 : 0;
+    return matcher.find() && matcher.start(group) >= 0
+        ? Optional.of(Arrays.copyOfRange(line, matcher.start(group), matcher.end(group)))
+        : Optional.empty();
+  }
+
+  private Optional<byte[]> member(byte[] line) {
+    if (keyField == null) {
+      return Optional.empty();
+    }
+    try {
+      JsonNode node = json.readTree(line);
+      for (String name : keyField.replaceFirst("^\\$\\.", "").split("\\.")) {
+        node = node.path(name);
+      }
+      boolean none = node.isMissingNode() || node.isNull() || node.isContainer();
+      return none
+          ? Optional.empty()
+          : Optional.of(node.asString().getBytes(StandardCharsets.UTF_8));
+    } catch (JacksonException e) {
+      return Optional.empty(); // No JSON, so no member: it is counted, and told in the end.
+    }
   }
 }

@@ -53,9 +53,17 @@ class QueueCommandTest {
         .contains("has partitions 0 to 1, not 2");
     assertThat(here.run("queue", "put", "doors", "none.log").exit()).isEqualTo(3);
     assertThat(here.run("queue", "put", "doors", "doors.log", "--key", "(").exit()).isEqualTo(2);
+    Files.writeString(
+        folder.resolve("doors.json"), "{\"tram\": {\"id\": 7}}\n{\"tram\": {}}\nno json\n");
+    Result keyed = here.run("queue", "put", "doors", "doors.json", "--key-field", "$.tram.id");
+    assertThat(keyed.err()).contains("3 records in", "2 of them have no key");
+    assertThat(here.run("queue", "read", "doors", "--as", "json").out()).contains("\"key\":\"7\"");
+    assertThat(
+            here.run("queue", "put", "doors", "doors.log", "--key", "x", "--key-field", "y").exit())
+        .isEqualTo(2);
     JsonNode listed = here.run("queue", "--json").json().get("queues").get(0);
-    assertThat(listed.get("records").asInt()).isEqualTo(3);
-    assertThat(listed.get("packs").asInt()).isBetween(1, 2);
+    assertThat(listed.get("records").asInt()).isEqualTo(6);
+    assertThat(listed.get("packs").asInt()).isBetween(2, 4);
   }
 
   @Test
