@@ -34,7 +34,7 @@ class QueueCommandTest {
   }
 
   @Test
-  void whatIsPutIsReadByKeyPlaceAndForm() {
+  void whatIsPutIsReadByKeyPlaceAndForm() throws IOException {
     Result put =
         here.run("queue", "put", "doors", "doors.log", "--key", "tram=(\\d+)", "--header", "via=x");
     assertThat(put.err()).contains("3 records in");
