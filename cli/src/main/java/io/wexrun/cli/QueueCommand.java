@@ -200,7 +200,7 @@ final class QueueCommand implements Callable<Integer> {
     if (!readers.isEmpty()) {
       terminal.out.println();
       terminal.table(
-          List.of("read by", "", "lag"),
+          List.of("read by", "kind", "lag"),
           List.of(false, false, true),
           readers.stream()
               .map(

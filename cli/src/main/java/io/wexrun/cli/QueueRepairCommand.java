@@ -89,7 +89,11 @@ final class QueueRepairCommand implements Callable<Integer> {
                   + (loss.to() - loss.from() == 1 ? " record" : " records"));
       if (!loss.aside().isEmpty()) {
         terminal.out.println(
-            "  " + Terminal.count(loss.bytes()) + " bytes set aside in " + loss.aside());
+            "  "
+                + Terminal.count(loss.bytes())
+                + (repair.done() ? " bytes are" : " bytes would be")
+                + " set aside in "
+                + loss.aside());
       }
     }
     terminal.flush();
