@@ -156,7 +156,7 @@ final class QueueCommand implements Callable<Integer> {
     for (PartitionInfo info : queue.describe()) {
       int partition = info.partition();
       long at = partition < positions.length ? positions[partition] : 0;
-      lag += Math.max(0, info.end() - Math.max(at, info.oldest()));
+      lag += queue.recordsFrom(partition, at);
     }
     Map<String, Object> facts = new LinkedHashMap<>();
     facts.put("reader", reader);

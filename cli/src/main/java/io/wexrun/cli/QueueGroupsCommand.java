@@ -86,13 +86,13 @@ final class QueueGroupsCommand implements Callable<Integer> {
     for (String group : queue.groups()) {
       long[] committed = queue.committed(group);
       for (PartitionInfo info : queue.describe()) {
-        long at = Math.max(info.oldest(), committed[info.partition()]);
+        long lag = queue.recordsFrom(info.partition(), committed[info.partition()]);
         Map<String, Object> fact = new LinkedHashMap<>();
         fact.put("group", group);
         fact.put("partition", info.partition());
         fact.put("committed", committed[info.partition()]);
         fact.put("end", info.end());
-        fact.put("lag", Math.max(0, info.end() - at));
+        fact.put("lag", lag);
         facts.add(fact);
         rows.add(
             List.of(
@@ -100,7 +100,7 @@ final class QueueGroupsCommand implements Callable<Integer> {
                 Integer.toString(info.partition()),
                 committed[info.partition()] < 0 ? "·" : Terminal.count(committed[info.partition()]),
                 Terminal.count(info.end()),
-                Terminal.count(Math.max(0, info.end() - at))));
+                Terminal.count(lag)));
       }
     }
     if (workspaceOption.json()) {

@@ -30,15 +30,22 @@ public final class WorkspaceQueues {
   public List<String> names() {
     List<String> names = new ArrayList<>(definition.queues().keySet());
     definition.pipelines().stream().map(Pipeline::deadLetters).forEach(names::add);
-    names.addAll(channels().keySet());
+    definition.pipelines().stream()
+        .map(Pipeline::channelQueue)
+        .filter(this::exists)
+        .forEach(names::add);
     return names;
+  }
+
+  private boolean exists(String name) {
+    return Files.exists(holdings.queueFolder(name).resolve("queue"));
   }
 
   /** The channels on disk that there are, with how many records wait in each. */
   public Map<String, Long> channels() {
     Map<String, Long> channels = new LinkedHashMap<>();
     for (Pipeline pipeline : definition.pipelines()) {
-      if (Files.exists(holdings.queueFolder(pipeline.channelQueue()))) {
+      if (exists(pipeline.channelQueue())) {
         channels.put(pipeline.channelQueue(), holdings.held(pipeline));
       }
     }
@@ -74,7 +81,7 @@ public final class WorkspaceQueues {
    * @throws IllegalArgumentException if there is no queue of that name
    */
   public boolean create(String name) {
-    boolean there = Files.exists(holdings.queueFolder(name).resolve("queue"));
+    boolean there = exists(name);
     open(name);
     return !there;
   }

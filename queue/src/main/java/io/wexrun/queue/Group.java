@@ -39,6 +39,7 @@ public final class Group implements AutoCloseable {
   private final List<Member> members = new ArrayList<>();
   private Duration silence = Duration.ofSeconds(30);
   private boolean fromNewest;
+  private boolean goesOn;
   private int joined;
 
   Group(Queue queue, String name, PositionsFile file, Hold hold) {
@@ -54,6 +55,20 @@ public final class Group implements AutoCloseable {
   public synchronized Group silence(Duration longest) {
     silence = longest;
     return this;
+  }
+
+  /**
+   * This group, whose members go on from the oldest record that there is where those that they are
+   * at were removed. Without it, polling such a partition ends with a {@link
+   * BehindOldestException}.
+   */
+  public synchronized Group goOnFromOldest() {
+    goesOn = true;
+    return this;
+  }
+
+  synchronized boolean goesOn() {
+    return goesOn;
   }
 
   /** This group, beginning with what is appended from now on where nothing was committed yet. */
@@ -205,7 +220,7 @@ public final class Group implements AutoCloseable {
       Partition of = queue.partition(partition);
       long from = committed[partition] < 0 ? of.oldest() : committed[partition];
       int owner = owners[partition] == null ? -1 : owners[partition].number();
-      lags.add(new Lag(partition, Math.min(from, of.end()), of.end(), owner));
+      lags.add(new Lag(partition, Math.min(from, of.end()), of.end(), of.records(from), owner));
     }
     return lags;
   }

@@ -325,8 +325,8 @@ final class Log {
     return segment;
   }
 
-  /** The last segment that begins at or before a position. */
-  Segment segmentOf(long position) {
+  /** The segment with the record at a position before the end, or the next one if that is lost. */
+  Segment segmentAt(long position) {
     int low = 0;
     int high = segments.size() - 1;
     while (low < high) {
@@ -337,7 +337,8 @@ final class Log {
         high = middle - 1;
       }
     }
-    return segments.get(low);
+    boolean behind = position >= segments.get(low).next();
+    return segments.get(behind ? low + 1 : low);
   }
 
   /**

@@ -67,6 +67,8 @@ public final class Member implements AutoCloseable {
    * shows that the member is there; it should poll again within the group's silence.
    *
    * @param wait how long to wait if there are none yet
+   * @throws BehindOldestException if the next record of a partition was removed, and the group does
+   *     not {@linkplain Group#goOnFromOldest go on from the oldest}
    */
   public List<QueueRecord> poll(int most, Duration wait) {
     long until = System.nanoTime() + wait.toNanos();
@@ -96,7 +98,8 @@ public final class Member implements AutoCloseable {
   private List<QueueRecord> read(int partition, int times, int most) {
     Reader reader = readers.get(partition);
     if (reader == null || polledGiven[partition] != times) {
-      reader = group.queue().readOnly(partition, group.start(partition)).goOnFromOldest();
+      reader = group.queue().readOnly(partition, group.start(partition));
+      reader = group.goesOn() ? reader.goOnFromOldest() : reader;
       readers.put(partition, reader);
       polledGiven[partition] = times;
       polled[partition] = -1;

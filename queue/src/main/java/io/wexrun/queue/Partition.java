@@ -203,7 +203,7 @@ final class Partition implements AutoCloseable {
 
   /**
    * Whole packs from the one that holds a position on: at least one, and no more than about {@code
-   * most} bytes.
+   * most} bytes. None if the positions up to the end of the chunk are lost.
    *
    * @return empty if the position is the end
    * @throws BehindOldestException if the record is not kept any more
@@ -215,18 +215,11 @@ final class Partition implements AutoCloseable {
     if (position < oldest()) {
       throw new BehindOldestException(label, number, position, oldest());
     }
-    Segment segment = log.segmentOf(position);
-    if (position < segment.base) {
-      return read(segment.base, most);
+    Segment segment = log.segmentAt(position);
+    if (segment.packs() == 0) {
+      return Optional.of(new Chunk(new byte[0], 0, segment.base));
     }
-    if (position >= segment.next()) {
-      // Between two files, where positions were lost.
-      int follower = log.segments().indexOf(segment) + 1;
-      return follower < log.segments().size()
-          ? read(log.segments().get(follower).base, most)
-          : Optional.empty();
-    }
-    int first = segment.packOf(position);
+    int first = segment.packOf(Math.max(position, segment.base));
     int after = first + 1;
     while (after < segment.packs()
         && segment.position(after) < published
@@ -251,11 +244,11 @@ final class Partition implements AutoCloseable {
     if (position >= published) {
       return Optional.empty();
     }
-    Segment segment = log.segmentOf(position);
-    if (position >= segment.next()) {
-      segment = log.segments().get(log.segments().indexOf(segment) + 1);
+    Segment segment = log.segmentAt(position);
+    if (segment.packs() == 0) {
+      return Optional.empty();
     }
-    int pack = position < segment.base ? 0 : segment.packOf(position);
+    int pack = segment.packOf(Math.max(position, segment.base));
     byte[] data = new byte[(int) Math.min(most, segment.place(pack + 1) - segment.place(pack))];
     try {
       segment.file.read(segment.place(pack), ByteBuffer.wrap(data));
@@ -275,6 +268,16 @@ final class Partition implements AutoCloseable {
       }
     }
     return published;
+  }
+
+  /** How many records there are from a position on. */
+  synchronized long records(long position) {
+    long from = Math.max(position, oldest());
+    long lost = 0;
+    for (Segment segment : log.segments()) {
+      lost += Math.max(0, Math.min(segment.lost, segment.base - from));
+    }
+    return Math.max(0, published - from - lost);
   }
 
   /** Whether there is a file that nothing is appended to any more. */

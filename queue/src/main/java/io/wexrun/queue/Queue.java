@@ -276,6 +276,14 @@ public final class Queue implements AutoCloseable {
     return new Reader(this, positions);
   }
 
+  /**
+   * How many records a partition has from a position on, as of the last {@link #describe} where
+   * another process appends.
+   */
+  public long recordsFrom(int partition, long position) {
+    return partitions.get(partition).records(position);
+  }
+
   /** Figures of every partition. */
   public List<PartitionInfo> describe() {
     refresh();

@@ -121,6 +121,10 @@ public final class Reader {
       if (chunk == null) {
         return false;
       }
+      if (chunk.length() == 0) {
+        positions[partition] = chunk.end();
+        return false;
+      }
       place =
           Packs.records(
               partition, chunk.data(), place, chunk.length(), positions[partition], records);

@@ -176,6 +176,31 @@ class GroupTest {
   }
 
   @Test
+  void aGroupThatIsTooLateIsToldOrGoesOnFromTheOldest() {
+    try (Queue queue = open(new MemoryDisk())) {
+      append(queue, 0, 8000);
+      try (Group group = queue.group("late");
+          Member member = group.join()) {
+        assertThat(member.poll(1, Duration.ZERO)).hasSize(1);
+        member.commit();
+      }
+      long removed = 0;
+      for (int partition = 0; partition < 4; partition++) {
+        removed += queue.removeBefore(partition, 1500);
+      }
+      try (Group group = queue.group("late");
+          Member member = group.join()) {
+        assertThatThrownBy(() -> member.poll(1, Duration.ZERO))
+            .isInstanceOf(BehindOldestException.class);
+      }
+      try (Group group = queue.group("late").goOnFromOldest();
+          Member member = group.join()) {
+        assertThat(drain(member)).hasSize((int) (8000 - removed));
+      }
+    }
+  }
+
+  @Test
   void twoProcessesCannotHaveOneGroup(@TempDir Path folder) {
     try (Queue queue = Queue.open(folder, "q", options);
         Group group = queue.group("g")) {

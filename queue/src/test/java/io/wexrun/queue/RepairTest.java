@@ -140,6 +140,17 @@ class RepairTest {
       assertThat(before.size() - after.size()).as("seed %d", seed).isEqualTo((int) planned.lost());
       assertThat(queue.describe().stream().mapToLong(PartitionInfo::records).sum())
           .isLessThanOrEqualTo(after.size() + planned.lost());
+      assertThat(taken(queue)).as("seed %d: by a pipeline", seed).isEqualTo(after.size());
+      try (Group group = queue.group("g");
+          Member member = group.join()) {
+        List<QueueRecord> records = member.poll(1000, Duration.ZERO);
+        for (int left = after.size(); left > 0; records = member.poll(1000, Duration.ZERO)) {
+          assertThat(records).as("seed %d", seed).isNotEmpty();
+          left -= records.size();
+        }
+        member.commit();
+        assertThat(group.lag()).as("seed %d", seed).allMatch(lag -> lag.records() == 0);
+      }
       for (int partition = 0; partition < 2; partition++) {
         CompletableFuture<Appended> fresh = producer.append(QueueMessage.of("new").to(partition));
         producer.flush();
@@ -147,6 +158,18 @@ class RepairTest {
       }
       assertThat(byPlace(queue)).hasSize(after.size() + 2);
     }
+  }
+
+  /** How many records an intake takes until it is drained. */
+  private static int taken(Queue queue) {
+    int taken = 0;
+    try (QueueIntake intake = new QueueIntake(queue, Map.of(), false, () -> true)) {
+      for (int polls = 0; polls < 1000 && !intake.drained(); polls++) {
+        taken += intake.poll(Duration.ZERO).map(block -> block.records().count()).orElse(0);
+      }
+      assertThat(intake.drained()).isTrue();
+    }
+    return taken;
   }
 
   @Test
