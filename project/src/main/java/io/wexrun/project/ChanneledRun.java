@@ -126,6 +126,7 @@ final class ChanneledRun implements Running {
           if (!put(block.get())) {
             break;
           }
+          channel.syncNowAndThen();
         } else {
           channel.sync();
           if (untilDrained && intake.drained()) {

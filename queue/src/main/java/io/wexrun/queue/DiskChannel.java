@@ -145,7 +145,7 @@ public final class DiskChannel implements AutoCloseable {
 
   /**
    * Adds a block when there is room. It survives the end of the process at once, and the loss of
-   * power a fifth of a second later, or after {@link #sync}.
+   * power after the next {@link #sync}.
    *
    * @return false if the channel was ended meanwhile, or there is no room and nobody makes any;
    *     then the block was not taken
@@ -187,17 +187,26 @@ public final class DiskChannel implements AutoCloseable {
       records += count;
     }
     partition.publish();
-    if (System.nanoTime() - syncedAt > SYNC_NANOS) {
-      sync();
-    }
     queue.appended();
     return true;
   }
 
-  /** What was put survives the loss of power from here on. */
+  /**
+   * What was put survives the loss of power from here on.
+   *
+   * @throws OutsideException if the disk fails; then what was put since the last time may be lost,
+   *     and the channel must be opened anew
+   */
   public void sync() {
     queue.sync();
     syncedAt = System.nanoTime();
+  }
+
+  /** Syncs if the last time was a fifth of a second ago; see {@link #sync}. */
+  public void syncNowAndThen() {
+    if (System.nanoTime() - syncedAt > SYNC_NANOS) {
+      sync();
+    }
   }
 
   /** No block comes any more in this run. Wakes who waits. */

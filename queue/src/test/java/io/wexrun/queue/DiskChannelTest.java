@@ -110,6 +110,9 @@ class DiskChannelTest {
         Block block = block(source, texts.get(source), from, dice.nextInt(1, 12));
         put(channel, block);
         taken.put(source, block.end());
+        if (dice.nextInt(5) == 0) {
+          channel.sync();
+        }
       } else if (what == 2) {
         Optional<Block> block = intake.poll(Duration.ZERO);
         if (block.isPresent()) {
@@ -231,6 +234,29 @@ class DiskChannelTest {
       filler.join();
       assertThat(channel.held()).isZero();
       assertThat(disk.list(FOLDER.resolve("p0"))).hasSizeLessThan(4);
+    }
+  }
+
+  @Test
+  void aBlockThatFoundNoRoomOnTheDiskIsPutAgain() {
+    SourcePartition source = new SourcePartition("a");
+    byte[] text = text(source, 40);
+    MemoryDisk disk = new MemoryDisk();
+    try (DiskChannel channel = open(disk, 1 << 20, Map.of())) {
+      Block first = block(source, text, 0, 20);
+      put(channel, first);
+      Block second = block(source, text, first.end(), 20);
+      disk.fullAfter(60);
+      assertThatThrownBy(() -> channel.put(second)).hasMessageContaining("No space left");
+      assertThat(channel.held()).isEqualTo(20);
+      disk.fullAfter(Long.MAX_VALUE);
+      put(channel, second);
+      assertThat(channel.held()).isEqualTo(40);
+      Map<SourcePartition, Long> delivered = new HashMap<>();
+      Intake intake = channel.intake();
+      for (int i = 0; i < 2; i++) {
+        deliver(intake.poll(Duration.ZERO).orElseThrow(), Map.of(source, text), delivered, 0);
+      }
     }
   }
 
