@@ -27,9 +27,14 @@ public final class WorkspaceBuilder {
     return this;
   }
 
-  /** Adds a queue. */
+  /** Adds a queue that keeps everything. */
   public WorkspaceBuilder queue(String name, int partitions) {
-    queues.put(name, new QueueDefinition(partitions));
+    return queue(name, new QueueDefinition(partitions));
+  }
+
+  /** Adds a queue. */
+  public WorkspaceBuilder queue(String name, QueueDefinition definition) {
+    queues.put(name, definition);
     return this;
   }
 

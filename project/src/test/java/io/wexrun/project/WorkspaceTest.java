@@ -8,7 +8,9 @@ import io.wexrun.core.dead.Reason;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.tally.Tally;
+import io.wexrun.queue.PartitionInfo;
 import io.wexrun.queue.Producer;
+import io.wexrun.queue.Queue;
 import io.wexrun.state.WorkspaceState;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
@@ -18,6 +20,8 @@ import java.util.List;
 import java.util.Map;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.ValueSource;
 
 class WorkspaceTest {
   private static final String LINES =
@@ -147,18 +151,65 @@ class WorkspaceTest {
   }
 
   @Test
-  void aPipelineChangedAfterACrashFirstFinishesWhatItBegan() throws InterruptedException {
+  void anIntakeFeedsSeveralQueuesAndEachPipelineReadsAQueueAtItsOwnPace()
+      throws InterruptedException {
+    String fan =
+        """
+        pipeline: fan
+        intake: {files: 'in/*.log'}
+        shape:
+          - pairs: {fields: {card: text}}
+        route:
+          - when: card == "A"
+            to: [gate-events, copies]
+          - otherwise: copies
+        ---
+        pipeline: first
+        intake: {queue: copies}
+        route: [{otherwise: drop}]
+        ---
+        pipeline: second
+        intake: {queue: copies}
+        channel: {disk: 1MB}
+        route: [{to: gate-events}]
+        """;
+    Folder.of(path)
+        .write("wexrun.yaml", "queues: {gate-events: {partitions: 2}, copies: {}}\n")
+        .write("pipelines/gates.yaml", fan)
+        .write("in/a.log", "card=A\ncard=B\ncard=A\n");
+    try (Workspace workspace = Workspace.open(path)) {
+      drain(workspace, "fan", "first");
+      assertThat(workspace.tally("fan").counts().copied()).isEqualTo(2);
+      assertThat(workspace.tally("first").counts().dropped()).isEqualTo(3);
+      assertThat(workspace.queues().readers("copies").get("first")).containsExactly(3);
+      assertThat(workspace.queues().readers("copies").get("second")).isEmpty();
+      drain(workspace);
+      assertThat(workspace.tally("first").counts().taken()).isEqualTo(3);
+      assertThat(workspace.tally("second").counts().loaded()).isEqualTo(Map.of("gate-events", 3L));
+      assertThat(workspace.queues().channels()).isEqualTo(Map.of("channel/second", 0L));
+      try (Queue events = workspace.queues().read("gate-events").orElseThrow()) {
+        assertThat(events.describe().stream().mapToLong(PartitionInfo::records).sum()).isEqualTo(5);
+      }
+    }
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"", "channel: {disk: 1MB}"})
+  void aPipelineChangedAfterACrashFirstFinishesWhatItBegan(String channel)
+      throws InterruptedException {
     String direct =
         """
         pipeline: direct
         intake: {files: 'in/*.log'}
+        CHANNEL
         shape:
           - template: '{event} card={card} ms={ms:int?} "{note}"'
         route:
           - when: event == "scan"
             to: scans
           - otherwise: dead
-        """;
+        """
+            .replace("CHANNEL", channel);
     Folder folder =
         Folder.of(path)
             .write("pipelines/gates.yaml", direct)
