@@ -75,6 +75,10 @@ final class QueueVerifyCommand implements Callable<Integer> {
                 verification.faults().isEmpty()
                     ? "whole"
                     : verification.whole() ? "unfinished end" : "DAMAGED"));
+        if (verification.lost() > 0) {
+          String lost = Terminal.count(verification.lost());
+          told.add(each + ": " + lost + " positions have no record since a repair");
+        }
         for (Verification.Fault fault : verification.faults()) {
           String why = fault.torn() ? " (never acknowledged; opening the queue cuts it)" : "";
           told.add(each + ": " + fault + why);
@@ -102,6 +106,7 @@ final class QueueVerifyCommand implements Callable<Integer> {
     facts.put("records", verification.records());
     facts.put("packs", verification.packs());
     facts.put("bytes", verification.bytes());
+    facts.put("lost", verification.lost());
     facts.put("faults", verification.faults());
     return facts;
   }

@@ -158,8 +158,8 @@ final class PackWriter {
   /** What is ready, perhaps nothing after some time; null at the end. */
   private synchronized List<Filled> take(long nanos) {
     long wait = nanos;
-    if (unsynced && options.sync().interval() != null) {
-      long due = syncedAt + options.sync().interval().toNanos() - System.nanoTime();
+    if (unsynced && options.sync().interval().isPresent()) {
+      long due = syncedAt + options.sync().interval().get().toNanos() - System.nanoTime();
       wait = Math.min(wait, Math.max(0, due));
     }
     if (ready.isEmpty() && !ended && !woken && wait > 0) {
@@ -180,10 +180,10 @@ final class PackWriter {
   }
 
   private void syncIfDue() {
-    if (!unsynced || options.sync().interval() == null) {
+    if (!unsynced || options.sync().interval().isEmpty()) {
       return;
     }
-    if (System.nanoTime() - syncedAt < options.sync().interval().toNanos()) {
+    if (System.nanoTime() - syncedAt < options.sync().interval().get().toNanos()) {
       return;
     }
     try {

@@ -1,6 +1,7 @@
 package io.wexrun.queue;
 
 import java.time.Duration;
+import java.util.Optional;
 
 /**
  * When what is appended is forced onto the disk, and so what an acknowledged record can survive.
@@ -13,12 +14,12 @@ import java.time.Duration;
  * <tr><td>{@link #system}</td><td>nothing</td><td>what the system has not written, often 30 s</td></tr>
  * </table>
  *
- * @param interval how often; zero with each pack, null whenever the system likes
+ * @param interval how often; zero with each pack, empty whenever the system likes
  */
-public record SyncPolicy(Duration interval) {
+public record SyncPolicy(Optional<Duration> interval) {
   /** Before any record of a pack is acknowledged; several packs that wait share one sync. */
   public static SyncPolicy eachPack() {
-    return new SyncPolicy(Duration.ZERO);
+    return new SyncPolicy(Optional.of(Duration.ZERO));
   }
 
   /** So often; records are acknowledged once they are written. */
@@ -26,21 +27,21 @@ public record SyncPolicy(Duration interval) {
     if (interval.isZero() || interval.isNegative()) {
       throw new IllegalArgumentException("an interval is longer than " + interval);
     }
-    return new SyncPolicy(interval);
+    return new SyncPolicy(Optional.of(interval));
   }
 
   /** Left to the system; records are acknowledged once they are written. */
   public static SyncPolicy system() {
-    return new SyncPolicy(null);
+    return new SyncPolicy(Optional.empty());
   }
 
   /** Whether records are acknowledged only once they are synced. */
   boolean beforeAcknowledging() {
-    return interval != null && interval.isZero();
+    return interval.isPresent() && interval.get().isZero();
   }
 
   @Override
   public String toString() {
-    return interval == null ? "system" : interval.isZero() ? "each pack" : "every " + interval;
+    return interval.map(i -> i.isZero() ? "each pack" : "every " + i).orElse("system");
   }
 }
