@@ -13,10 +13,12 @@ import java.util.stream.Collectors;
 import java.util.stream.IntStream;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.Timeout;
 import org.junit.jupiter.api.io.TempDir;
 import tools.jackson.databind.JsonNode;
 
 /** Pipelines with their channel on disk, in child processes, while their store is held. */
+@Timeout(180)
 class ChannelCommandTest {
   private static final int LINES = 20_000;
 
