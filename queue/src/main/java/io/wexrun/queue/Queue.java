@@ -322,9 +322,7 @@ public final class Queue implements AutoCloseable {
     synchronized (this) {
       notifyAll();
     }
-    if (!options.keep().equals(Keep.ALL)) {
-      trim();
-    }
+    trimmer.appended(options.keep());
   }
 
   /**

@@ -8,11 +8,23 @@ import java.util.stream.Stream;
 
 /** Removes what a queue does not keep any more, and asks its readers first where it shall. */
 final class Trimmer {
+  private static final long ASK_NANOS = 1_000_000_000;
+
   private final Queue queue;
+  private long askedAt = System.nanoTime() - ASK_NANOS;
   private volatile Supplier<List<long[]>> otherReaders = List::of;
 
   Trimmer(Queue queue) {
     this.queue = queue;
+  }
+
+  /** Something was appended. Readers are asked where they are at most once a second. */
+  synchronized void appended(Keep keep) {
+    long now = System.nanoTime();
+    if (!keep.equals(Keep.ALL) && (!keep.untilRead() || now - askedAt > ASK_NANOS)) {
+      askedAt = now;
+      trim(keep);
+    }
   }
 
   void alsoReadBy(Supplier<List<long[]>> positions) {
