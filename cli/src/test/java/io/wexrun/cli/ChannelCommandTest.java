@@ -112,6 +112,7 @@ class ChannelCommandTest {
       }
       run.destroy();
       assertThat(beside.finish(run).exit()).as(beside.read("err.txt")).isZero();
+      assertThat(beside.read("err.txt")).contains("doors-load: delivers again what waited on disk");
     }
     assertLoaded(2 * LINES);
     assertThat(here.run("queue").out()).contains("channel/doors-load: 0 records wait");

@@ -168,25 +168,31 @@ final class ChanneledRun implements Running {
   private void deliver() throws InterruptedException {
     long delay = FIRST_DELAY;
     while (true) {
+      Progress until = before;
+      OutsideException failure;
       try (PipelineRun run = begin()) {
         run.await();
         return;
       } catch (OutsideException e) {
-        if (untilDrained || isStopped()) {
-          throw new OutsideException(
-              e.getMessage()
-                  + ". What the intake took waits in the channel of "
-                  + pipeline
-                  + " on disk; the next run delivers it",
-              e);
-        }
-        tellOnce(
-            "cannot deliver, so records wait on disk, and it is tried again: " + e.getMessage());
-        pause(delay);
-        delay = Math.min(delay * 2, LONGEST_DELAY);
+        failure = e;
       } finally {
         past();
       }
+      if (untilDrained || isStopped()) {
+        throw new OutsideException(
+            failure.getMessage()
+                + ". What the intake took waits in the channel of "
+                + pipeline
+                + " on disk; the next run delivers it",
+            failure);
+      }
+      boolean some = before.loaded() > until.loaded() || before.dead() > until.dead();
+      delay = some ? FIRST_DELAY : delay;
+      tellOnce(
+          "cannot deliver, so records wait on disk, and it is tried again: "
+              + failure.getMessage());
+      pause(delay);
+      delay = Math.min(delay * 2, LONGEST_DELAY);
       if (isStopped()) {
         return; // What waits stays in the channel.
       }
@@ -195,6 +201,12 @@ final class ChanneledRun implements Running {
 
   private PipelineRun begin() {
     PipelineRun run = delivery.get();
+    synchronized (notices) {
+      if (!lastFailure.isEmpty()) {
+        notices.add("delivers again what waited on disk");
+        lastFailure = "";
+      }
+    }
     synchronized (this) {
       current = run;
       if (stopped) {
