@@ -201,12 +201,6 @@ final class ChanneledRun implements Running {
 
   private PipelineRun begin() {
     PipelineRun run = delivery.get();
-    synchronized (notices) {
-      if (!lastFailure.isEmpty()) {
-        notices.add("delivers again what waited on disk");
-        lastFailure = "";
-      }
-    }
     synchronized (this) {
       current = run;
       if (stopped) {
@@ -289,9 +283,23 @@ final class ChanneledRun implements Running {
     return new Progress(taken, done.loaded(), done.dead(), done.dropped(), channel.held(), bytes);
   }
 
+  /** Whether the delivery that goes on has accounted for something. */
+  private synchronized boolean accountsForSome() {
+    if (current == null) {
+      return false;
+    }
+    Progress progress = current.progress();
+    return progress.taken() > 0 && progress.held() < progress.taken();
+  }
+
   @Override
   public List<String> notices() {
+    boolean delivers = accountsForSome();
     synchronized (notices) {
+      if (delivers && !lastFailure.isEmpty()) {
+        notices.add("delivers again what waited on disk");
+        lastFailure = "";
+      }
       List<String> told = List.copyOf(notices);
       notices.clear();
       return told;
