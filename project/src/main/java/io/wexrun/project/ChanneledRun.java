@@ -212,6 +212,7 @@ final class ChanneledRun implements Running {
 
   private synchronized void past() {
     if (current != null) {
+      tellOfDelivering();
       before = sum(before, current.progress());
       current = null;
     }
@@ -283,23 +284,24 @@ final class ChanneledRun implements Running {
     return new Progress(taken, done.loaded(), done.dead(), done.dropped(), channel.held(), bytes);
   }
 
-  /** Whether the delivery that goes on has accounted for something. */
-  private synchronized boolean accountsForSome() {
+  /** After a failure, tells that the delivery that goes on has accounted for something. */
+  private synchronized void tellOfDelivering() {
     if (current == null) {
-      return false;
+      return;
     }
     Progress progress = current.progress();
-    return progress.taken() > 0 && progress.held() < progress.taken();
+    synchronized (notices) {
+      if (!lastFailure.isEmpty() && progress.taken() > 0 && progress.held() < progress.taken()) {
+        notices.add("delivers again what waited on disk");
+        lastFailure = "";
+      }
+    }
   }
 
   @Override
   public List<String> notices() {
-    boolean delivers = accountsForSome();
+    tellOfDelivering();
     synchronized (notices) {
-      if (delivers && !lastFailure.isEmpty()) {
-        notices.add("delivers again what waited on disk");
-        lastFailure = "";
-      }
       List<String> told = List.copyOf(notices);
       notices.clear();
       return told;
