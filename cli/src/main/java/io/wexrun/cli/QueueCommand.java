@@ -1,5 +1,6 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.project.Workspace;
 import io.wexrun.queue.PartitionInfo;
 import io.wexrun.queue.Queue;
@@ -83,7 +84,16 @@ final class QueueCommand implements Callable<Integer> {
     List<Map<String, Object>> waiting = new ArrayList<>();
     List<String> lines = new ArrayList<>();
     for (String each : names) {
-      List<PartitionInfo> infos = describe(workspace, each);
+      List<PartitionInfo> infos;
+      try {
+        infos = describe(workspace, each);
+      } catch (OutsideException e) {
+        // One that cannot be opened must not hide the others.
+        facts.add(Map.of("queue", each, "cannotOpen", e.getMessage()));
+        rows.add(List.of(each, "·", "·", "·", "·"));
+        terminal.say(e.getMessage());
+        continue;
+      }
       if (channels.containsKey(each)) {
         // Its records are blocks: what counts is how many records wait in them.
         long bytes = infos.stream().mapToLong(PartitionInfo::bytes).sum();

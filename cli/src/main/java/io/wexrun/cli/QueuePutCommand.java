@@ -92,6 +92,11 @@ final class QueuePutCommand implements Callable<Integer> {
     if (key != null && keyField != null) {
       throw new ParameterException(spec.commandLine(), "--key and --key-field exclude each other");
     }
+    if (keyField != null && !keyField.matches("(\\$\\.)?[^.]+(\\.[^.]+)*")) {
+      throw new ParameterException(
+          spec.commandLine(),
+          "--key-field '" + keyField + "' is no path: it is names with a '.' between them");
+    }
     Pattern pattern = pattern();
     try (Workspace workspace = workspaceOption.open()) {
       Names.known("queue", name, workspace.definition().queues().keySet().stream().toList(), spec);
@@ -116,10 +121,11 @@ final class QueuePutCommand implements Callable<Integer> {
         terminal.json(facts);
       } else {
         terminal.say(
-            Terminal.count(figures.recordsAcknowledged())
+            "appended "
+                + Terminal.count(figures.recordsAcknowledged())
                 + " records in "
                 + Terminal.count(figures.packsWritten())
-                + " packs are in queue "
+                + " packs to queue "
                 + name
                 + (unkeyed > 0 && (key != null || keyField != null)
                     ? "; " + Terminal.count(unkeyed) + " of them have no key"

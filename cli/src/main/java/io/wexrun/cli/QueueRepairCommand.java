@@ -76,17 +76,18 @@ final class QueueRepairCommand implements Callable<Integer> {
       return;
     }
     for (Repair.Loss loss : repair.losses()) {
-      terminal.out.println(loss.file() + ", byte " + loss.place() + ": " + loss.what());
-      terminal.out.println(
-          loss.from() == loss.to()
-              ? "  no record is lost"
-              : "  positions "
-                  + loss.from()
-                  + " to "
-                  + (loss.to() - 1)
-                  + " are lost: "
-                  + Terminal.count(loss.to() - loss.from())
-                  + (loss.to() - loss.from() == 1 ? " record" : " records"));
+      String place = loss.bytes() > 0 ? ", byte " + loss.place() : "";
+      terminal.out.println(loss.file() + place + ": " + loss.what());
+      if (loss.to() > loss.from()) {
+        terminal.out.println(
+            "  positions "
+                + loss.from()
+                + " to "
+                + (loss.to() - 1)
+                + " are lost: "
+                + Terminal.count(loss.to() - loss.from())
+                + (loss.to() - loss.from() == 1 ? " record" : " records"));
+      }
       if (!loss.aside().isEmpty()) {
         terminal.out.println(
             "  "

@@ -61,6 +61,8 @@ class QueueCommandTest {
     assertThat(
             here.run("queue", "put", "doors", "doors.log", "--key", "x", "--key-field", "y").exit())
         .isEqualTo(2);
+    assertThat(here.run("queue", "put", "doors", "doors.json", "--key-field", "a..b").err())
+        .contains("'a..b' is no path");
     JsonNode listed = here.run("queue", "--json").json().get("queues").get(0);
     assertThat(listed.get("records").asInt()).isEqualTo(6);
     assertThat(listed.get("packs").asInt()).isBetween(2, 4);
@@ -83,6 +85,10 @@ class QueueCommandTest {
     assertThat(verify.out())
         .contains(
             "DAMAGED", "p1/00000000000000000000.packs, byte 48 (position 0): the checksum of 3");
+    Result overview = here.run("queue");
+    assertThat(overview.exit()).isZero();
+    assertThat(overview.err()).contains("partition 1 is damaged", "nothing was cut");
+    assertThat(here.run("queue", "read", "doors").exit()).as("not read in part").isEqualTo(3);
     Result dry = here.run("queue", "repair", "doors");
     assertThat(dry.exit()).isEqualTo(4);
     assertThat(dry.out())

@@ -83,7 +83,7 @@ final class Holdings implements AutoCloseable {
   /** How many records of a pipeline wait in its channel on disk. */
   long held(Pipeline pipeline) {
     String name = pipeline.channelQueue();
-    if (!Files.exists(queueFolder(name).resolve("queue"))) {
+    if (!Files.exists(queueFolder(name).resolve("p0"))) {
       return 0;
     }
     Map<SourcePartition, Long> positions =

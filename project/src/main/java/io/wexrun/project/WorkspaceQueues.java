@@ -38,7 +38,7 @@ public final class WorkspaceQueues {
   }
 
   private boolean exists(String name) {
-    return Files.exists(holdings.queueFolder(name).resolve("queue"));
+    return Files.exists(holdings.queueFolder(name).resolve("p0"));
   }
 
   /** The channels on disk that there are, with how many records wait in each. */

@@ -93,7 +93,7 @@ public final class Queue implements AutoCloseable {
   public static Optional<Queue> openToRead(Path folder, String name) {
     Disk disk = new RealDisk();
     try {
-      if (!disk.list(folder).contains("queue")) {
+      if (!QueueFile.isThere(disk, folder)) {
         return Optional.empty();
       }
     } catch (IOException e) {
@@ -119,7 +119,7 @@ public final class Queue implements AutoCloseable {
                 number,
                 writable,
                 options,
-                writable ? ends[number] : -1));
+                ends[number]));
       }
       return new Queue(disk, folder, name, options, writable, hold, partitions, synced);
     } catch (IOException e) {

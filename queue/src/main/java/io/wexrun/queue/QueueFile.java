@@ -25,23 +25,27 @@ final class QueueFile {
   static int partitions(Disk disk, Path folder, String name, QueueOptions options, boolean writable)
       throws IOException {
     List<String> entries = disk.list(folder);
-    if (entries.contains(NAME)) {
-      Optional<Integer> told = read(disk, folder);
-      if (told.isPresent()) {
-        return told.get();
-      }
-      if (entries.contains("p0") || !writable) {
-        throw new OutsideException(
-            "queue "
-                + name
-                + " is damaged: "
-                + folder.resolve(NAME)
-                + " is not a queue's description; 'wexrun queue repair' writes it anew");
-      }
+    Optional<Integer> told = read(disk, folder);
+    if (told.isPresent()) {
+      return told.get();
+    }
+    if (entries.contains("p0") || entries.contains(NAME) && !writable) {
+      throw new OutsideException(
+          "queue "
+              + name
+              + " is damaged: "
+              + folder.resolve(NAME)
+              + " is not a queue's description; 'wexrun queue repair' writes it anew");
     }
     disk.makeFolder(folder);
     write(disk, folder, options.partitions());
     return options.partitions();
+  }
+
+  /** Whether there is a queue in a folder, be it one without its description. */
+  static boolean isThere(Disk disk, Path folder) throws IOException {
+    List<String> entries = disk.list(folder);
+    return entries.contains(NAME) || entries.contains("p0");
   }
 
   /**

@@ -24,7 +24,7 @@ public final class QueueFolder {
    */
   public static Optional<Verification> verify(Path folder) {
     try {
-      boolean there = DISK.list(folder).contains("queue");
+      boolean there = QueueFile.isThere(DISK, folder);
       return there ? Optional.of(new Verifier(DISK, folder).verify()) : Optional.empty();
     } catch (IOException e) {
       throw Queue.cannotOpen(String.valueOf(folder.getFileName()), folder, e);

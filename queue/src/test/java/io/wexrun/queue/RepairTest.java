@@ -1,6 +1,7 @@
 package io.wexrun.queue;
 
 import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Block;
@@ -212,7 +213,10 @@ class RepairTest {
   @Test
   void aLostDescriptionIsWrittenAnew() throws IOException {
     MemoryDisk disk = filled(Codec.NONE);
+    disk.delete(FOLDER.resolve("queue"));
+    assertThatThrownBy(() -> open(disk)).hasMessageContaining("is not a queue's description");
     disk.put(FOLDER.resolve("queue"), "wexrun-qu".getBytes());
+    assertThatThrownBy(() -> open(disk)).hasMessageContaining("is not a queue's description");
     assertThat(verify(disk).faults()).hasSize(1);
     assertThat(repair(disk, false).lost()).isZero();
     try (Queue queue = open(disk)) {
