@@ -4,6 +4,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import java.util.ArrayDeque;
 import java.util.ArrayList;
 import java.util.Deque;
+import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -23,6 +24,7 @@ final class PackWriter {
       int partition,
       PackBuilder builder,
       long sequence,
+      boolean numbered,
       List<CompletableFuture<Appended>> futures) {}
 
   private final Queue queue;
@@ -30,6 +32,13 @@ final class PackWriter {
   private final Producer producer;
   private final Thread thread;
   private final Deque<Filled> ready = new ArrayDeque<>();
+
+  /**
+   * Of numbered records, the partitions in which some could not be stored, and why. Nothing more is
+   * stored there: behind a larger number the smaller ones would count as repeated for ever.
+   */
+  private final Map<Integer, OutsideException> gaps = new HashMap<>();
+
   private long recordsReady;
   private boolean writing;
   private boolean woken;
@@ -72,6 +81,11 @@ final class PackWriter {
   synchronized ProducerFigures figures(long appended, long waiting, long held) {
     return new ProducerFigures(
         appended, acknowledged, failed, packs, bytes, waiting + recordsReady, held, retries);
+  }
+
+  /** Why no numbered record can be stored in a partition any more; null if it can. */
+  synchronized OutsideException gap(int partition) {
+    return gaps.get(partition);
   }
 
   /** Whether there is nothing to write. */
@@ -219,6 +233,11 @@ final class PackWriter {
 
   /** Stores packs of one partition, in order; those that cannot be fail their futures. */
   private void store(int number, List<Filled> packsOfOne) {
+    OutsideException before = gap(number);
+    if (before != null) {
+      fail(packsOfOne, before);
+      return;
+    }
     Partition partition = queue.partition(number);
     long giveUp = System.nanoTime() + options.bounds().giveUp().toNanos();
     long delay = FIRST_DELAY;
@@ -242,6 +261,7 @@ final class PackWriter {
         return;
       } catch (OutsideException e) {
         if (System.nanoTime() + delay * 1_000_000 > giveUp) {
+          noteGap(number, packsOfOne, e);
           fail(packsOfOne, e);
           return;
         }
@@ -252,6 +272,23 @@ final class PackWriter {
       // Half of the delay to one and a half: many producers do not try again all at once.
       pause(delay / 2 + ThreadLocalRandom.current().nextLong(delay + 1));
       delay = Math.min(delay * 2, LONGEST_DELAY);
+    }
+  }
+
+  private synchronized void noteGap(int number, List<Filled> lost, OutsideException e) {
+    if (lost.get(0).numbered) {
+      gaps.put(
+          number,
+          new OutsideException(
+              "numbered records before it could not be stored in partition "
+                  + number
+                  + " of queue "
+                  + queue.name()
+                  + ": "
+                  + e.getMessage()
+                  + ". Close this producer, open it again, and append from the first record that"
+                  + " failed",
+              e));
     }
   }
 

@@ -15,8 +15,10 @@ import java.util.concurrent.CompletableFuture;
  *
  * <p>The future of an append completes with the record's place once it is stored as the queue's
  * {@link SyncPolicy} asks; and with the failure if it could not be stored, though it was tried
- * again with growing delays. A pack that is tried again is stored once. A producer holds a bounded
- * number of bytes: an append waits for room, and then throws {@link QueueFullException}.
+ * again with growing delays. A pack that is tried again is stored once. If one with numbered
+ * records cannot be stored, the appends behind it to its partition fail too, so that no gap is left
+ * behind larger numbers; a producer opened anew goes on there. A producer holds a bounded number of
+ * bytes: an append waits for room, and then throws {@link QueueFullException}.
  */
 public final class Producer implements AutoCloseable {
   private final Queue queue;
@@ -98,6 +100,10 @@ public final class Producer implements AutoCloseable {
     synchronized (this) {
       awaitRoom(size);
       int partition = place(message, key);
+      if (writer.gap(partition) != null) {
+        future.completeExceptionally(writer.gap(partition));
+        return future;
+      }
       if (repeated(message, partition)) {
         appended++;
         writer.countRepeated();
@@ -211,11 +217,12 @@ public final class Producer implements AutoCloseable {
     if (builder == null || builder.count() == 0) {
       return;
     }
-    long sequence = Boolean.TRUE.equals(numbered) ? sequences[partition] : ++sequences[partition];
+    boolean byNumber = Boolean.TRUE.equals(numbered);
+    long sequence = byNumber ? sequences[partition] : ++sequences[partition];
     List<CompletableFuture<Appended>> futures = waiting.get(partition);
     waiting.set(partition, new ArrayList<>(futures.size() + 16));
     builders[partition] = null;
-    writer.write(new PackWriter.Filled(partition, builder, sequence, futures));
+    writer.write(new PackWriter.Filled(partition, builder, sequence, byNumber, futures));
   }
 
   private void handAll() {

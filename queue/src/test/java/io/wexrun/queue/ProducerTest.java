@@ -34,6 +34,9 @@ class ProducerTest {
   private static final QueueOptions TINY =
       QueueOptions.partitions(2).sizes(4096, 300).times(Duration.ofDays(1), CLOCK);
 
+  private static final Duration LONG = Duration.ofSeconds(30);
+  private static final Duration NONE = Duration.ZERO;
+
   private final MemoryDisk disk = new MemoryDisk();
 
   private static Queue open(MemoryDisk disk, QueueOptions options) {
@@ -247,7 +250,7 @@ class ProducerTest {
     MemoryDisk now = new MemoryDisk();
     Codec codec = Codec.values()[dice.nextInt(3)];
     QueueOptions options =
-        TINY.codec(codec).bounds(1 << 20, Duration.ofSeconds(30), Duration.ofMillis(30));
+        TINY.codec(codec).bounds(1 << 20, LONG, Duration.ofMillis(dice.nextInt(60)));
     Map<Long, Appended> acknowledged = new LinkedHashMap<>();
     long sent = 0;
     for (int life = 0; life < 4; life++) {
@@ -321,6 +324,33 @@ class ProducerTest {
         .isInstanceOf(CompletionException.class)
         .hasMessageContaining("cannot append to queue q, partition 1");
     assertThat(producer.figures().recordsFailed()).isEqualTo(1);
+  }
+
+  @Test
+  void noNumberedRecordIsStoredBehindOneThatCouldNotBe() {
+    QueueOptions options =
+        QueueOptions.partitions(1).times(Duration.ofDays(1), CLOCK).bounds(1 << 20, LONG, NONE);
+    try (Queue queue = open(disk, options)) {
+      Producer first = queue.producer("p");
+      first.append(QueueMessage.of("r0").number(0));
+      first.flush();
+      disk.dieAfter(0);
+      CompletableFuture<Appended> lost = first.append(QueueMessage.of("r1").number(1));
+      assertThatThrownBy(first::flush).hasMessageContaining("the power is gone");
+      disk.dieAfter(Long.MAX_VALUE);
+      CompletableFuture<Appended> behind = first.append(QueueMessage.of("r2").number(2));
+      CompletableFuture<Appended> again = first.append(QueueMessage.of("r1").number(1));
+      first.close();
+      assertThat(lost).isCompletedExceptionally();
+      assertThatThrownBy(behind::join).hasMessageContaining("append from the first record that");
+      assertThat(again).isCompletedExceptionally();
+      try (Producer second = queue.producer("p")) {
+        for (int number = 0; number < 3; number++) {
+          second.append(QueueMessage.of("r" + number).number(number));
+        }
+      }
+      assertThat(all(queue)).extracting(QueueRecord::text).containsExactly("r0", "r1", "r2");
+    }
   }
 
   @Test
