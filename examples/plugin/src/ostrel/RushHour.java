@@ -1,5 +1,6 @@
 package ostrel;
 
+import io.wexrun.core.diagnose.Written;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
@@ -7,7 +8,6 @@ import io.wexrun.core.step.RowStep;
 import io.wexrun.core.step.Step;
 import io.wexrun.core.step.StepContext;
 import io.wexrun.core.step.StepKind;
-import io.wexrun.core.step.Written;
 import java.time.ZoneId;
 import java.util.List;
 

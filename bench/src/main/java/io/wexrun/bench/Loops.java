@@ -10,12 +10,12 @@ import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.expression.Evaluated;
 import io.wexrun.core.expression.Expression;
 import io.wexrun.core.expression.Expressions;
+import io.wexrun.core.framing.Lines;
 import io.wexrun.core.intake.Block;
-import io.wexrun.core.intake.Lines;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
@@ -29,7 +29,7 @@ import io.wexrun.core.schema.Type.Scalar;
 import io.wexrun.core.shape.Destination;
 import io.wexrun.core.shape.Shaped;
 import io.wexrun.core.shape.Shaper;
-import io.wexrun.core.step.Steps;
+import io.wexrun.core.shape.Steps;
 import java.io.ByteArrayOutputStream;
 import java.nio.charset.StandardCharsets;
 import java.time.OffsetDateTime;
@@ -123,7 +123,7 @@ public class Loops {
     batch = all.with(schema, columns);
     condition =
         new Expressions(schema)
-            .condition(CONDITION, Path.ROOT, Diagnostics.of("loops"))
+            .condition(CONDITION, KeyPath.ROOT, Diagnostics.of("loops"))
             .orElseThrow();
     CelCompiler compiler =
         CelCompilerFactory.standardCelCompilerBuilder()

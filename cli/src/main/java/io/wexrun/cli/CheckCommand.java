@@ -96,7 +96,7 @@ final class CheckCommand implements Callable<Integer> {
         }
       }
       if (show != null && !workspaceOption.json()) {
-        Names.pipelines(workspace, show.isEmpty() ? null : show, spec)
+        NamesGiven.pipelines(workspace, show.isEmpty() ? null : show, spec)
             .forEach(name -> showFields(workspace, name));
       }
       if (verbose && !workspaceOption.json()) {

@@ -75,7 +75,7 @@ final class DeadCommand implements Callable<Integer> {
               + String.join(", ", List.of(Reason.values()).stream().map(Reason::code).toList()));
     }
     try (Workspace workspace = workspaceOption.open()) {
-      List<String> names = Names.pipelines(workspace, pipeline, spec);
+      List<String> names = NamesGiven.pipelines(workspace, pipeline, spec);
       return list ? list(workspace, names) : summarise(workspace, names);
     }
   }

@@ -64,7 +64,7 @@ final class QueueCommand implements Callable<Integer> {
         overview(workspace, names);
         return ExitCode.DONE;
       }
-      Names.known("queue", name, names, spec);
+      NamesGiven.known("queue", name, names, spec);
       Optional<Queue> queue = workspace.queues().read(name);
       if (queue.isEmpty()) {
         terminal.say("queue " + name + " is empty: nothing was ever appended");

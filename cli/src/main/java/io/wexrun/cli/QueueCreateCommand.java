@@ -38,7 +38,7 @@ final class QueueCreateCommand implements Callable<Integer> {
   @Override
   public Integer call() {
     try (Workspace workspace = workspaceOption.open()) {
-      Names.known("queue", name, workspace.queues().names(), spec);
+      NamesGiven.known("queue", name, workspace.queues().names(), spec);
       boolean made = workspace.queues().create(name);
       int partitions = workspace.queues().open(name).partitions();
       if (workspaceOption.json()) {

@@ -43,7 +43,7 @@ final class QueueDeleteCommand implements Callable<Integer> {
   @Override
   public Integer call() {
     try (Workspace workspace = workspaceOption.open()) {
-      Names.known("queue", name, workspace.queues().names(), spec);
+      NamesGiven.known("queue", name, workspace.queues().names(), spec);
       if (!yes) {
         throw new ParameterException(
             spec.commandLine(),

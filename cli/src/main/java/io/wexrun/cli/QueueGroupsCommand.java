@@ -62,7 +62,7 @@ final class QueueGroupsCommand implements Callable<Integer> {
       throw new ParameterException(spec.commandLine(), "--reset and --to go together");
     }
     try (Workspace workspace = workspaceOption.open()) {
-      Names.known("queue", name, workspace.queues().names(), spec);
+      NamesGiven.known("queue", name, workspace.queues().names(), spec);
       Optional<Queue> queue = workspace.queues().read(name);
       if (queue.isEmpty()) {
         terminal.say("queue " + name + " is empty: nothing was ever appended");
@@ -72,7 +72,7 @@ final class QueueGroupsCommand implements Callable<Integer> {
         if (reset == null) {
           show(open);
         } else {
-          Names.known("group", reset, open.groups(), spec);
+          NamesGiven.known("group", reset, open.groups(), spec);
           reset(open);
         }
       }

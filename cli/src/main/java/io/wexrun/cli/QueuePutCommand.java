@@ -99,7 +99,8 @@ final class QueuePutCommand implements Callable<Integer> {
     }
     Pattern pattern = pattern();
     try (Workspace workspace = workspaceOption.open()) {
-      Names.known("queue", name, workspace.definition().queues().keySet().stream().toList(), spec);
+      NamesGiven.known(
+          "queue", name, workspace.definition().queues().keySet().stream().toList(), spec);
       ProducerFigures figures;
       try (InputStream in = open();
           Producer producer = workspace.queues().open(name).producer()) {

@@ -95,7 +95,7 @@ final class QueueReadCommand implements Callable<Integer> {
       throw new ParameterException(spec.commandLine(), "--limit is 1 or more");
     }
     try (Workspace workspace = workspaceOption.open()) {
-      Names.known("queue", name, workspace.queues().names(), spec);
+      NamesGiven.known("queue", name, workspace.queues().names(), spec);
       Optional<Queue> queue = workspace.queues().read(name);
       if (queue.isEmpty()) {
         terminal.say("queue " + name + " is empty: nothing was ever appended");

@@ -48,7 +48,7 @@ final class QueueRepairCommand implements Callable<Integer> {
   @Override
   public Integer call() {
     try (Workspace workspace = workspaceOption.open()) {
-      Names.known("queue", name, workspace.queues().names(), spec);
+      NamesGiven.known("queue", name, workspace.queues().names(), spec);
       Optional<Repair> found = workspace.queues().repair(name, !yes);
       if (found.isEmpty()) {
         terminal.say("queue " + name + " is empty: nothing was ever appended");

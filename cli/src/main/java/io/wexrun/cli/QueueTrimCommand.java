@@ -61,7 +61,7 @@ final class QueueTrimCommand implements Callable<Integer> {
           spec.commandLine(), "--age is written like 7d or 12h, --size like 512MB or 10GB");
     }
     try (Workspace workspace = workspaceOption.open()) {
-      Names.known("queue", name, workspace.queues().names(), spec);
+      NamesGiven.known("queue", name, workspace.queues().names(), spec);
       Queue queue = workspace.queues().open(name);
       boolean given = age != null || size != null;
       long removed = given ? queue.trim(new Keep(oldest, largest, false)) : queue.trim();

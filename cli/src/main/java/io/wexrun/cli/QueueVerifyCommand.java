@@ -50,7 +50,7 @@ final class QueueVerifyCommand implements Callable<Integer> {
     try (Workspace workspace = workspaceOption.open()) {
       List<String> names = workspace.queues().names();
       if (name != null) {
-        Names.known("queue", name, names, spec);
+        NamesGiven.known("queue", name, names, spec);
         names = List.of(name);
       }
       boolean whole = true;

@@ -58,7 +58,7 @@ final class RunCommand implements Callable<Integer> {
   public Integer call() throws InterruptedException {
     try (Workspace workspace = workspaceOption.open(parameterOption.values())) {
       for (String name : pipelines) {
-        Names.pipelines(workspace, name, spec);
+        NamesGiven.pipelines(workspace, name, spec);
       }
       if (workspace.definition().pipelines().isEmpty()) {
         terminal.say("there is no pipeline to run: pipelines stand in pipelines/*.yaml");

@@ -61,7 +61,7 @@ final class SqlCommand implements Callable<Integer> {
   private String store(Workspace workspace) {
     List<String> stores = List.copyOf(workspace.definition().stores().keySet());
     if (store != null) {
-      Names.known("store", store, stores, spec);
+      NamesGiven.known("store", store, stores, spec);
       return store;
     }
     if (stores.size() != 1) {

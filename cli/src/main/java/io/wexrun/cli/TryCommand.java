@@ -1,8 +1,8 @@
 package io.wexrun.cli;
 
 import io.wexrun.core.dead.Reason;
-import io.wexrun.core.shape.Shaper;
-import io.wexrun.core.shape.Trial;
+import io.wexrun.core.shape.BlockTrial;
+import io.wexrun.core.shape.RecordTrial;
 import io.wexrun.project.Workspace;
 import java.io.IOException;
 import java.nio.charset.StandardCharsets;
@@ -87,14 +87,14 @@ final class TryCommand implements Callable<Integer> {
           spec.commandLine(), "--limit and --step are 1 or more");
     }
     try (Workspace workspace = workspaceOption.open(parameterOption.values())) {
-      Names.pipelines(workspace, pipeline, spec);
+      NamesGiven.pipelines(workspace, pipeline, spec);
       if (only != null) {
-        Names.known("target or reason", only, places(workspace), spec);
+        NamesGiven.known("target or reason", only, places(workspace), spec);
       }
-      List<Shaper.Tried> tried = tried(workspace);
-      List<Trial> trials = new ArrayList<>();
+      List<BlockTrial> tried = tried(workspace);
+      List<RecordTrial> trials = new ArrayList<>();
       tried.forEach(t -> trials.addAll(t.trials()));
-      List<Trial> shown = trials.stream().filter(this::wanted).toList();
+      List<RecordTrial> shown = trials.stream().filter(this::wanted).toList();
       if (workspaceOption.json()) {
         terminal.json(
             "records", shown.stream().map(this::facts).toList(), "summary", summary(trials));
@@ -109,8 +109,8 @@ final class TryCommand implements Callable<Integer> {
     }
   }
 
-  private void save(Workspace workspace, List<Trial> shown) {
-    List<Trial> plain = shown.stream().filter(TryCommand::isPlainText).toList();
+  private void save(Workspace workspace, List<RecordTrial> shown) {
+    List<RecordTrial> plain = shown.stream().filter(TryCommand::isPlainText).toList();
     if (plain.size() < shown.size()) {
       terminal.say((shown.size() - plain.size()) + " are no plain text, and not kept");
     }
@@ -120,12 +120,12 @@ final class TryCommand implements Callable<Integer> {
   }
 
   /** Whether a record can be written as a text: UTF-8 without control characters. */
-  private static boolean isPlainText(Trial trial) {
+  private static boolean isPlainText(RecordTrial trial) {
     String text = new String(trial.text(), StandardCharsets.UTF_8);
     return text.indexOf('\uFFFD') < 0 && text.chars().noneMatch(c -> c < 32 && c != '\t');
   }
 
-  private List<Shaper.Tried> tried(Workspace workspace) throws IOException {
+  private List<BlockTrial> tried(Workspace workspace) throws IOException {
     long most = limit != null ? limit : only == null ? 10 : 10_000;
     if (file == null) {
       return workspace.tryOut(pipeline, most);
@@ -147,29 +147,29 @@ final class TryCommand implements Callable<Integer> {
   }
 
   /** Where a record went: its targets, {@code dead} or {@code dropped}. */
-  private static List<String> places(Trial trial) {
+  private static List<String> places(RecordTrial trial) {
     if (trial.death().isPresent()) {
       return List.of("dead");
     }
     return trial.targets().isEmpty() ? List.of("dropped") : trial.targets();
   }
 
-  private boolean wanted(Trial trial) {
+  private boolean wanted(RecordTrial trial) {
     return only == null
         || places(trial).contains(only)
         || trial.death().map(d -> d.reason().equals(only)).orElse(false);
   }
 
-  private List<Trial.Stage> stages(Trial trial) {
-    List<Trial.Stage> stages = trial.stages();
+  private List<RecordTrial.Stage> stages(RecordTrial trial) {
+    List<RecordTrial.Stage> stages = trial.stages();
     return step == null ? stages : stages.subList(0, Math.min(step, stages.size()));
   }
 
-  private boolean stopsBefore(Trial trial) {
+  private boolean stopsBefore(RecordTrial trial) {
     return step != null && step <= trial.stages().size();
   }
 
-  private void show(Trial trial) {
+  private void show(RecordTrial trial) {
     String text = new String(trial.text(), StandardCharsets.UTF_8);
     terminal.out.println(
         terminal.style(Terminal.Style.PLACE, "@" + trial.position())
@@ -178,7 +178,7 @@ final class TryCommand implements Callable<Integer> {
     List<Map<String, String>> before = List.of(Map.of());
     int number = 0;
     String kind = "";
-    for (Trial.Stage stage : stages(trial)) {
+    for (RecordTrial.Stage stage : stages(trial)) {
       number++;
       kind = tellKind(stage.step(), kind);
       String name = stage.step().replaceAll(".*\\.", "");
@@ -251,12 +251,12 @@ final class TryCommand implements Callable<Integer> {
     return brief.isEmpty() || brief.indexOf(' ') >= 0 ? "\"" + brief + "\"" : brief;
   }
 
-  private String end(Trial trial) {
+  private String end(RecordTrial trial) {
     if (trial.death().isEmpty()) {
       String places = String.join(", ", places(trial));
       return terminal.style(Terminal.Style.GOOD, "goes to " + places);
     }
-    Trial.Death death = trial.death().get();
+    RecordTrial.Death death = trial.death().get();
     String field = death.field().isEmpty() ? "" : ", field " + death.field();
     return terminal.style(Terminal.Style.BAD, "dies: " + death.reason())
         + " at "
@@ -266,16 +266,16 @@ final class TryCommand implements Callable<Integer> {
         + Terminal.brief(death.detail(), SHOWN_TEXT);
   }
 
-  private static Map<String, Long> summary(List<Trial> trials) {
+  private static Map<String, Long> summary(List<RecordTrial> trials) {
     Map<String, Long> counts = new TreeMap<>();
-    for (Trial trial : trials) {
+    for (RecordTrial trial : trials) {
       places(trial).forEach(place -> counts.merge(place, 1L, Long::sum));
       trial.death().ifPresent(d -> counts.merge("dead, " + d.reason(), 1L, Long::sum));
     }
     return counts;
   }
 
-  private void summarise(List<Trial> trials, int shown, List<Shaper.Tried> tried) {
+  private void summarise(List<RecordTrial> trials, int shown, List<BlockTrial> tried) {
     terminal.out.println(
         Terminal.count(trials.size()) + " tried, " + Terminal.count(shown) + " shown");
     List<List<String>> rows = new ArrayList<>();
@@ -293,12 +293,12 @@ final class TryCommand implements Callable<Integer> {
     terminal.flush();
   }
 
-  private Map<String, Object> facts(Trial trial) {
+  private Map<String, Object> facts(RecordTrial trial) {
     Map<String, Object> facts = new LinkedHashMap<>();
     facts.put("position", trial.position());
     facts.put("text", new String(trial.text(), StandardCharsets.UTF_8));
     List<Map<String, Object>> stages = new ArrayList<>();
-    for (Trial.Stage stage : stages(trial)) {
+    for (RecordTrial.Stage stage : stages(trial)) {
       Map<String, Object> each = new LinkedHashMap<>();
       each.put("step", stage.step());
       each.put("rows", stage.rows());

@@ -3,18 +3,18 @@ package io.wexrun.cli;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.framing.QuotedLines;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Framing;
-import io.wexrun.core.intake.QuotedLines;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.StepDefinition;
+import io.wexrun.core.shape.RecordTrial;
 import io.wexrun.core.shape.Shaper;
-import io.wexrun.core.shape.Trial;
-import io.wexrun.core.step.Steps;
+import io.wexrun.core.shape.Steps;
 import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
@@ -63,13 +63,13 @@ class CollectionsTest {
     return StepDefinition.of("json", Map.of("fields", Map.of("v", "json from " + path)));
   }
 
-  private static List<Trial> run(Shaper shaper, byte[] data, Framing framing) {
+  private static List<RecordTrial> run(Shaper shaper, byte[] data, Framing framing) {
     return shaper
         .tryOut(new Block(new SourcePartition("x"), 0, data.length, data, data.length, framing))
         .trials();
   }
 
-  private static Trial run(Shaper shaper, String text) {
+  private static RecordTrial run(Shaper shaper, String text) {
     return run(shaper, text.getBytes(StandardCharsets.UTF_8), ONE).get(0);
   }
 
@@ -80,7 +80,7 @@ class CollectionsTest {
     int told = 0;
     for (JsonNode test : MAPPER.readTree(FOLDER.resolve("json-parsing.json").toFile())) {
       String name = test.get("name").asString();
-      Trial trial = run(shaper, test.get("input").asString());
+      RecordTrial trial = run(shaper, test.get("input").asString());
       boolean taken = trial.death().isEmpty();
       told += name.startsWith("i_") ? 0 : 1;
       if (name.startsWith("y_") && !taken || name.startsWith("n_") && taken) {
@@ -118,7 +118,7 @@ class CollectionsTest {
             .orElseThrow();
     byte[] data = Files.readAllBytes(FOLDER.resolve("csv/" + name + ".csv"));
     List<List<String>> rows = new ArrayList<>();
-    for (Trial trial : run(shaper, data, QuotedLines.FRAMING)) {
+    for (RecordTrial trial : run(shaper, data, QuotedLines.FRAMING)) {
       assertThat(trial.death()).isEmpty();
       Map<String, String> row = trial.stages().get(0).rows().get(0);
       rows.add(columns.stream().map(c -> row.getOrDefault(c, "")).toList());
@@ -146,7 +146,7 @@ class CollectionsTest {
         picked++;
         Shaper shaper =
             shaper(json(selector)).orElseThrow(() -> new AssertionError("refused: " + selector));
-        Trial trial = run(shaper, test.get("document").toString());
+        RecordTrial trial = run(shaper, test.get("document").toString());
         String value =
             trial.stages().isEmpty() ? null : trial.stages().get(0).rows().get(0).get("v");
         JsonNode is = value == null ? null : MAPPER.readTree(value);

@@ -3,6 +3,7 @@ package io.wexrun.cli;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.field.JsonMembers;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.intake.SourcePartition;
@@ -10,10 +11,9 @@ import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.StepDefinition;
+import io.wexrun.core.shape.RecordTrial;
 import io.wexrun.core.shape.Shaper;
-import io.wexrun.core.shape.Trial;
-import io.wexrun.core.step.JsonMembers;
-import io.wexrun.core.step.Steps;
+import io.wexrun.core.shape.Steps;
 import java.nio.charset.StandardCharsets;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -124,7 +124,7 @@ class JsonPicksTest {
             text,
             text.length,
             b -> Records.atBytes(text, new int[] {0}, new int[] {text.length}, 1, 0, null));
-    Trial trial = shaper.tryOut(block).trials().get(0);
+    RecordTrial trial = shaper.tryOut(block).trials().get(0);
     assertThat(trial.death()).as(new String(text, StandardCharsets.UTF_8)).isEmpty();
     return trial.stages().get(0).rows().get(0);
   }

@@ -9,11 +9,12 @@ import com.networknt.schema.SchemaRegistry;
 import com.networknt.schema.SpecificationVersion;
 import io.wexrun.core.diagnose.Diagnostic;
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.core.schema.Doubtful;
+import io.wexrun.core.shape.Steps;
 import io.wexrun.core.step.StepContext;
-import io.wexrun.core.step.Steps;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -147,7 +148,7 @@ class SchemaTest {
             new Doubtful(),
             new ArrayList<>());
     StepDefinition definition = StepDefinition.of(kind, Map.of("zzzzzzzzzz", "x"));
-    steps.compile(definition, context, io.wexrun.core.diagnose.Path.ROOT, diagnostics);
+    steps.compile(definition, context, KeyPath.ROOT, diagnostics);
     for (Diagnostic diagnostic : diagnostics.all()) {
       String hint = diagnostic.hint().orElse("");
       if (diagnostic.code().equals("unknown-key") && hint.startsWith("the keys are ")) {

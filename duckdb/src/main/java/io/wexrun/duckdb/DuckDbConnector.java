@@ -2,10 +2,12 @@ package io.wexrun.duckdb;
 
 import io.wexrun.core.connect.StoreConnector;
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Sizes;
 import io.wexrun.core.target.Store;
+import java.nio.file.Files;
+import java.nio.file.Path;
 import java.util.List;
 import java.util.Optional;
 
@@ -30,7 +32,7 @@ public final class DuckDbConnector implements StoreConnector {
   }
 
   @Override
-  public void check(Settings settings, Path path, Diagnostics diagnostics) {
+  public void check(Settings settings, KeyPath path, Diagnostics diagnostics) {
     if (settings.main().isEmpty()) {
       diagnostics.error(
           "missing-value",
@@ -49,12 +51,12 @@ public final class DuckDbConnector implements StoreConnector {
   }
 
   @Override
-  public boolean exists(Settings settings, java.nio.file.Path workspace) {
-    return java.nio.file.Files.exists(workspace.resolve(settings.main()));
+  public boolean exists(Settings settings, Path workspace) {
+    return Files.exists(workspace.resolve(settings.main()));
   }
 
   @Override
-  public Store open(String name, Settings settings, java.nio.file.Path workspace) {
+  public Store open(String name, Settings settings, Path workspace) {
     long memory = settings.text("memory").flatMap(Sizes::bytes).orElse(MEMORY);
     return new DuckDbStore(name, workspace.resolve(settings.main()), memory);
   }

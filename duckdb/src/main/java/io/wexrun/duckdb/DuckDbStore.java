@@ -243,7 +243,7 @@ final class DuckDbStore implements Store {
     while (rows.next()) {
       List<Object> row = new ArrayList<>();
       for (int i = 1; i <= columns.size(); i++) {
-        row.add(Values.plain(rows.getObject(i)));
+        row.add(PlainValues.plain(rows.getObject(i)));
       }
       values.add(row);
     }

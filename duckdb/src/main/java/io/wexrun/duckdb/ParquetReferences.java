@@ -34,7 +34,7 @@ public final class ParquetReferences implements ReferenceReader {
       while (found.next()) {
         List<String> row = new ArrayList<>();
         for (int i = 1; i <= columns.size(); i++) {
-          Object value = Values.plain(found.getObject(i));
+          Object value = PlainValues.plain(found.getObject(i));
           row.add(value == null ? null : value.toString());
         }
         rows.add(row);

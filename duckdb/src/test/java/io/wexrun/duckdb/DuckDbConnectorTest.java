@@ -5,9 +5,10 @@ import static org.assertj.core.api.Assertions.assertThat;
 import io.wexrun.core.connect.StoreConnector;
 import io.wexrun.core.diagnose.Diagnostic;
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.target.Store;
+import java.nio.file.Path;
 import java.util.List;
 import java.util.ServiceLoader;
 import org.junit.jupiter.api.Test;
@@ -16,7 +17,7 @@ import org.junit.jupiter.api.io.TempDir;
 class DuckDbConnectorTest {
   private static List<String> mistakes(Settings settings) {
     Diagnostics diagnostics = Diagnostics.of("test");
-    new DuckDbConnector().check(settings, Path.ROOT, diagnostics);
+    new DuckDbConnector().check(settings, KeyPath.ROOT, diagnostics);
     return diagnostics.all().stream().map(Diagnostic::code).toList();
   }
 
@@ -35,13 +36,13 @@ class DuckDbConnectorTest {
   }
 
   @Test
-  void memoryIsBoundedAsAskedAndWithoutBeingAsked(@TempDir java.nio.file.Path folder) {
+  void memoryIsBoundedAsAskedAndWithoutBeingAsked(@TempDir Path folder) {
     Settings file = DuckDbConnector.file("w.db");
     assertThat(memoryLimit(file.with("memory", "256MB"), folder)).isEqualTo("256.0 MiB");
     assertThat(memoryLimit(file, folder)).isEqualTo("1.0 GiB");
   }
 
-  private static Object memoryLimit(Settings settings, java.nio.file.Path folder) {
+  private static Object memoryLimit(Settings settings, Path folder) {
     try (Store store = new DuckDbConnector().open("w", settings, folder)) {
       return store.query("select current_setting('memory_limit')").rows().get(0).get(0);
     }

@@ -172,7 +172,8 @@ class DuckDbStoreTest extends TargetContract {
       if (json.isEmpty()) {
         vector.appendAbsent();
       } else {
-        assertThat(io.wexrun.core.step.Values.append(type, text, 0, text.length, vector)).isTrue();
+        assertThat(io.wexrun.core.field.ValueText.append(type, text, 0, text.length, vector))
+            .isTrue();
       }
     }
     return vector;

@@ -8,6 +8,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.reference.ReferenceTable;
 import java.io.IOException;
 import java.io.UncheckedIOException;
+import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
@@ -64,7 +65,7 @@ public final class CsvReferences implements ReferenceReader {
   }
 
   private static char separator(Path file) throws IOException {
-    try (java.util.stream.Stream<String> lines = java.nio.file.Files.lines(file)) {
+    try (java.util.stream.Stream<String> lines = Files.lines(file)) {
       String first = lines.findFirst().orElse("");
       char best = ',';
       for (char candidate : new char[] {';', '\t'}) {

@@ -2,11 +2,10 @@ package io.wexrun.files;
 
 import io.wexrun.core.connect.IntakeConnector;
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.intake.Delimited;
+import io.wexrun.core.diagnose.KeyPath;
+import io.wexrun.core.framing.Framings;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Intake;
-import io.wexrun.core.intake.Lines;
-import io.wexrun.core.intake.QuotedLines;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
 import java.nio.file.Files;
@@ -28,12 +27,6 @@ public final class FilesConnector implements IntakeConnector {
   private static final String LAST_LINE = "last-line";
   private static final String HEADER = "header";
   private static final String FRAMING = "framing";
-  private static final Map<String, Framing> FRAMINGS =
-      Map.of(
-          "lines", Lines.FRAMING,
-          "csv", QuotedLines.FRAMING,
-          "varint", Delimited.VARINT,
-          "int32", Delimited.INT32);
 
   @Override
   public String kind() {
@@ -46,14 +39,10 @@ public final class FilesConnector implements IntakeConnector {
   }
 
   @Override
-  public void check(
-      Settings settings,
-      Path workspace,
-      io.wexrun.core.diagnose.Path path,
-      Diagnostics diagnostics) {
+  public void check(Settings settings, Path workspace, KeyPath path, Diagnostics diagnostics) {
     checkWord(settings, LAST_LINE, List.of("wait", "take"), path, diagnostics);
     checkWord(settings, HEADER, List.of("false", "true"), path, diagnostics);
-    checkWord(settings, FRAMING, List.of("lines", "csv", "varint", "int32"), path, diagnostics);
+    checkWord(settings, FRAMING, Framings.names(), path, diagnostics);
     if (settings.text(HEADER).orElse("").equals("true")
         && List.of("varint", "int32").contains(settings.text(FRAMING).orElse(""))) {
       diagnostics.error(
@@ -63,7 +52,7 @@ public final class FilesConnector implements IntakeConnector {
           Optional.of("remove it, or the framing"));
     }
     Pattern pattern = new Pattern(workspace.toAbsolutePath(), settings.main());
-    io.wexrun.core.diagnose.Path at = path.key("files");
+    KeyPath at = path.key("files");
     if (pattern.plain() && !Files.isRegularFile(pattern.folder())) {
       diagnostics.error(
           "missing-file",
@@ -85,11 +74,7 @@ public final class FilesConnector implements IntakeConnector {
   }
 
   private static void checkWord(
-      Settings settings,
-      String key,
-      List<String> words,
-      io.wexrun.core.diagnose.Path path,
-      Diagnostics diagnostics) {
+      Settings settings, String key, List<String> words, KeyPath path, Diagnostics diagnostics) {
     String word = settings.text(key).orElse(words.get(0));
     if (!words.contains(word)) {
       diagnostics.error(
@@ -104,7 +89,7 @@ public final class FilesConnector implements IntakeConnector {
   public Intake open(Settings settings, Path workspace, Map<SourcePartition, Long> positions) {
     boolean take = settings.text(LAST_LINE).orElse("wait").equals("take");
     boolean header = settings.text(HEADER).orElse("").equals("true");
-    Framing framing = FRAMINGS.get(settings.text(FRAMING).orElse("lines"));
+    Framing framing = Framings.named(settings.text(FRAMING).orElse("lines")).orElseThrow();
     FollowedFile.Reading reading = new FollowedFile.Reading(take, header, framing);
     return new FilesIntake(workspace, settings.main(), reading, positions);
   }

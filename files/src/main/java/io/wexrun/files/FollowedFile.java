@@ -1,9 +1,9 @@
 package io.wexrun.files;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.framing.Lines;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Framing;
-import io.wexrun.core.intake.Lines;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.schema.Instants;
 import java.io.IOException;

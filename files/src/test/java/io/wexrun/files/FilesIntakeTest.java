@@ -4,6 +4,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Intake;
@@ -201,7 +202,7 @@ class FilesIntakeTest {
     write("in/a.log", "1\n");
     Diagnostics diagnostics = Diagnostics.of("test");
     Settings settings = FilesIntake.matching(pattern).with("last-line", lastLine);
-    new FilesConnector().check(settings, folder, io.wexrun.core.diagnose.Path.ROOT, diagnostics);
+    new FilesConnector().check(settings, folder, KeyPath.ROOT, diagnostics);
     assertThat(diagnostics.all()).hasSize(1);
     assertThat(diagnostics.all().get(0).code() + " " + diagnostics.all().get(0).message())
         .startsWith(told);

@@ -6,9 +6,9 @@ import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.StructVector;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
+import io.wexrun.core.field.Utf8;
+import io.wexrun.core.field.ValueText;
 import io.wexrun.core.schema.Type;
-import io.wexrun.core.step.Utf8;
-import io.wexrun.core.step.Values;
 import java.math.BigInteger;
 import java.util.Arrays;
 import java.util.List;
@@ -203,7 +203,7 @@ final class AvroReading {
       return to;
     }
     if (type.type() == Type.Scalar.UUID) {
-      return Values.append(type.type(), data, from, to, column) ? to : fail("it is no UUID");
+      return ValueText.append(type.type(), data, from, to, column) ? to : fail("it is no UUID");
     }
     if (type.kind() == Schema.Type.STRING && Utf8.firstFault(data, from, to) >= 0) {
       return fail("its text is not UTF-8");

@@ -55,13 +55,13 @@ class AvroTest {
       """;
   private static final Schema PARSED = new Schema.Parser().parse(SCHEMA);
 
-  private static Tried tried(String schema, String encoding) {
-    return new Tried(
+  private static CompiledStep tried(String schema, String encoding) {
+    return new CompiledStep(
         StepDefinition.of("avro", Map.of("schema", "a.avsc", "encoding", encoding)),
         Map.of("a.avsc", schema.getBytes(StandardCharsets.UTF_8)));
   }
 
-  private static final Tried TRIED = tried(SCHEMA, "binary");
+  private static final CompiledStep TRIED = tried(SCHEMA, "binary");
 
   /** A random record, and the row that it should give. */
   private record Sample(GenericRecord record, String row) {}
@@ -153,7 +153,7 @@ class AvroTest {
     ByteBuffer encoded =
         new BinaryMessageEncoder<GenericRecord>(GenericData.get(), PARSED).encode(sample.record);
     byte[] data = Arrays.copyOf(encoded.array(), encoded.remaining());
-    Tried single = tried(SCHEMA, "single-object");
+    CompiledStep single = tried(SCHEMA, "single-object");
     assertThat(single.of(data)).isEqualTo(sample.row);
     assertThat(single.of(binary(sample.record))).startsWith("dies: no-match");
   }

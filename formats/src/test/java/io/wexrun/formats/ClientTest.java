@@ -12,8 +12,8 @@ import org.junit.jupiter.api.Test;
 class ClientTest {
   private static final Schema INPUT = Schema.of(Column.of("agent", Scalar.TEXT));
 
-  private static Tried tried(Object value) {
-    return new Tried(StepDefinition.of("client", value), Map.of(), INPUT);
+  private static CompiledStep tried(Object value) {
+    return new CompiledStep(StepDefinition.of("client", value), Map.of(), INPUT);
   }
 
   @Test

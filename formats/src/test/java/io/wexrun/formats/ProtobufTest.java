@@ -106,14 +106,14 @@ class ProtobufTest {
     }
   }
 
-  private static Tried tried(String message, String names) {
-    return new Tried(
+  private static CompiledStep tried(String message, String names) {
+    return new CompiledStep(
         StepDefinition.of(
             "protobuf", Map.of("descriptors", "a.desc", "message", message, "names", names)),
         Map.of("a.desc", SET));
   }
 
-  private static final Tried TRIED = tried("ostrel.Reading", "as-written");
+  private static final CompiledStep TRIED = tried("ostrel.Reading", "as-written");
 
   /** What the library's own reading gives, in the form of our rows. */
   private static String expected(DynamicMessage message) {
@@ -306,9 +306,10 @@ class ProtobufTest {
         .contains("(the messages are google.protobuf.Timestamp, ostrel.Feeder, ostrel.Reading)");
     StepDefinition definition =
         StepDefinition.of("protobuf", Map.of("descriptors", "a.desc", "message", "x"));
-    assertThat(new Tried(definition, Map.of("a.desc", new byte[] {1, 2, 3})).mistakes().get(0))
+    assertThat(
+            new CompiledStep(definition, Map.of("a.desc", new byte[] {1, 2, 3})).mistakes().get(0))
         .startsWith("bad-descriptors: 'a.desc' is no descriptor set");
-    assertThat(new Tried(definition, Map.of()).mistakes())
+    assertThat(new CompiledStep(definition, Map.of()).mistakes())
         .containsExactly("missing-file: there is no file 'a.desc'");
   }
 }

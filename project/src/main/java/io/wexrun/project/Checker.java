@@ -3,13 +3,14 @@ package io.wexrun.project;
 import io.wexrun.core.connect.IntakeConnector;
 import io.wexrun.core.connect.StoreConnector;
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.shape.Destination;
 import io.wexrun.core.shape.Shaper;
-import io.wexrun.core.step.Steps;
+import io.wexrun.core.shape.Steps;
+import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -27,17 +28,17 @@ final class Checker {
 
   static final List<String> QUEUE_KEYS = List.of(QUEUE, "start", "longest");
 
-  private final java.nio.file.Path folder;
+  private final Path folder;
   private final WorkspaceDefinition definition;
-  private final Sources sources;
+  private final DefinitionPlaces sources;
   private final Connectors connectors;
   private final Steps steps;
   private final Diagnostics diagnostics;
 
   Checker(
-      java.nio.file.Path folder,
+      Path folder,
       WorkspaceDefinition definition,
-      Sources sources,
+      DefinitionPlaces sources,
       Connectors connectors,
       Holdings holdings,
       Diagnostics diagnostics) {
@@ -68,7 +69,7 @@ final class Checker {
   }
 
   private void runCases(String pipeline, Shaper shaper) {
-    for (Sources.PlacedCase placed : sources.cases(pipeline)) {
+    for (DefinitionPlaces.PlacedCase placed : sources.cases(pipeline)) {
       Optional<String> difference = placed.expected().difference(shaper);
       difference.ifPresent(
           what ->
@@ -77,7 +78,7 @@ final class Checker {
                   .at(diagnostics, placed.node())
                   .error(
                       "case-failed",
-                      Path.ROOT,
+                      KeyPath.ROOT,
                       "the record is not treated as expected: " + what,
                       Optional.of("mend the pipeline, or the case if it should be so")));
     }
@@ -85,10 +86,10 @@ final class Checker {
 
   private void checkWorkspace() {
     Diagnostics at = sources.ofWorkspace(diagnostics);
-    Path stores = Path.ROOT.key("stores");
+    KeyPath stores = KeyPath.ROOT.key("stores");
     definition.stores().forEach((name, settings) -> checkStore(settings, stores.key(name), at));
     for (Table table : definition.tables().values()) {
-      Path path = Path.ROOT.key("tables").key(table.name());
+      KeyPath path = KeyPath.ROOT.key("tables").key(table.name());
       if (!definition.stores().containsKey(table.store())) {
         at.error(
             "unknown-store",
@@ -107,7 +108,7 @@ final class Checker {
     }
   }
 
-  private void checkStore(Settings settings, Path path, Diagnostics at) {
+  private void checkStore(Settings settings, KeyPath path, Diagnostics at) {
     StoreConnector connector = connectors.stores().get(settings.kind());
     if (connector == null) {
       unknownKind("store", settings, List.copyOf(connectors.stores().keySet()), path, at);
@@ -118,7 +119,7 @@ final class Checker {
   }
 
   private static void unknownKind(
-      String what, Settings settings, List<String> known, Path path, Diagnostics at) {
+      String what, Settings settings, List<String> known, KeyPath path, Diagnostics at) {
     at.keyError(
         "unknown-" + what,
         path.key(settings.kind()),
@@ -127,7 +128,7 @@ final class Checker {
   }
 
   private static void checkKeys(
-      String what, Settings settings, List<String> known, Path path, Diagnostics at) {
+      String what, Settings settings, List<String> known, KeyPath path, Diagnostics at) {
     for (String key : settings.unknown(known)) {
       at.keyError(
           "unknown-key",
@@ -148,7 +149,7 @@ final class Checker {
   }
 
   private void checkIntake(Settings intake, Diagnostics at) {
-    Path path = Path.ROOT.key("intake");
+    KeyPath path = KeyPath.ROOT.key("intake");
     if (intake.kind().isEmpty()) {
       return; // That it is missing was told when the file was read.
     }
@@ -168,7 +169,7 @@ final class Checker {
     connector.check(intake, folder, path, at);
   }
 
-  private void checkQueueIntake(Settings intake, Path path, Diagnostics at) {
+  private void checkQueueIntake(Settings intake, KeyPath path, Diagnostics at) {
     if (!definition.queues().containsKey(intake.main())) {
       at.error(
           "unknown-queue",

@@ -4,7 +4,7 @@ import io.wexrun.core.connect.IntakeConnector;
 import io.wexrun.core.connect.ReferenceReader;
 import io.wexrun.core.connect.StoreConnector;
 import io.wexrun.core.diagnose.OutsideException;
-import io.wexrun.core.step.Steps;
+import io.wexrun.core.shape.Steps;
 import java.io.IOException;
 import java.net.MalformedURLException;
 import java.net.URL;

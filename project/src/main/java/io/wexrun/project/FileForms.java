@@ -1,8 +1,9 @@
 package io.wexrun.project;
 
 import io.wexrun.core.pipeline.Others;
+import io.wexrun.core.shape.Steps;
 import io.wexrun.core.step.Form;
-import io.wexrun.core.step.Steps;
+import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -16,7 +17,7 @@ public final class FileForms {
   private FileForms() {}
 
   /** The schema of a document in {@code pipelines/*.yaml}. */
-  public static Map<String, Object> pipeline(java.nio.file.Path folder) {
+  public static Map<String, Object> pipeline(Path folder) {
     Connectors connectors = new Connectors(folder);
     Form route =
         Form.keys(
@@ -79,7 +80,7 @@ public final class FileForms {
   }
 
   /** The schema of {@code wexrun.yaml}. */
-  public static Map<String, Object> workspace(java.nio.file.Path folder) {
+  public static Map<String, Object> workspace(Path folder) {
     Connectors connectors = new Connectors(folder);
     List<Form> stores = new ArrayList<>();
     connectors.stores().forEach((kind, store) -> stores.add(settings(kind, store.keys())));

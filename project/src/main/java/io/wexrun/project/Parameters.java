@@ -3,6 +3,7 @@ package io.wexrun.project;
 import com.google.re2j.Pattern;
 import com.google.re2j.PatternSyntaxException;
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.KeyPath;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -245,7 +246,7 @@ final class Parameters {
         file.at(diagnostics, scalar)
             .error(
                 "bad-parameter",
-                io.wexrun.core.diagnose.Path.ROOT,
+                KeyPath.ROOT,
                 "parameter '" + use.group(2) + "' is a " + value.type + ", not part of a text",
                 Optional.of("let it stand alone"));
       }
@@ -260,7 +261,7 @@ final class Parameters {
       file.at(diagnostics, scalar)
           .error(
               "unknown-parameter",
-              io.wexrun.core.diagnose.Path.ROOT,
+              KeyPath.ROOT,
               "there is no parameter '" + name + "' with a value",
               Diagnostics.nearestOrKnown(
                   name, List.copyOf(values.keySet()), all -> "the parameters are " + all));

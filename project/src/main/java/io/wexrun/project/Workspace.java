@@ -3,6 +3,7 @@ package io.wexrun.project;
 import io.wexrun.core.dead.DeadLetter;
 import io.wexrun.core.diagnose.Diagnostic;
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.diagnose.Place;
@@ -11,8 +12,9 @@ import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.schema.Schema;
+import io.wexrun.core.shape.BlockTrial;
+import io.wexrun.core.shape.RecordTrial;
 import io.wexrun.core.shape.Shaper;
-import io.wexrun.core.shape.Trial;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.target.Answer;
@@ -51,7 +53,7 @@ import java.util.function.Predicate;
 public final class Workspace implements AutoCloseable {
   private final Path folder;
   private final WorkspaceDefinition definition;
-  private final Sources sources;
+  private final DefinitionPlaces sources;
   private final List<Diagnostic> readingMistakes;
   private final Connectors connectors;
   private final Holdings holdings;
@@ -59,7 +61,7 @@ public final class Workspace implements AutoCloseable {
   private Workspace(
       Path folder,
       WorkspaceDefinition definition,
-      Sources sources,
+      DefinitionPlaces sources,
       List<Diagnostic> readingMistakes) {
     this.folder = folder;
     this.definition = definition;
@@ -112,7 +114,7 @@ public final class Workspace implements AutoCloseable {
 
   /** A workspace of a definition made in Java. */
   static Workspace of(Path folder, WorkspaceDefinition definition) {
-    return new Workspace(folder, definition, new Sources(), List.of());
+    return new Workspace(folder, definition, new DefinitionPlaces(), List.of());
   }
 
   /** The folder. */
@@ -184,7 +186,7 @@ public final class Workspace implements AutoCloseable {
           .ofWorkspace(diagnostics)
           .warning(
               "no-pipeline",
-              io.wexrun.core.diagnose.Path.ROOT,
+              KeyPath.ROOT,
               "the workspace has no pipeline, so there is nothing to run",
               Optional.of("pipelines stand in pipelines/*.yaml"));
     }
@@ -215,7 +217,8 @@ public final class Workspace implements AutoCloseable {
         names.length == 0 ? definition.pipelines() : pipelines,
         shapers,
         old ->
-            new Checker(folder, definition, new Sources(), connectors, holdings, diagnostics)
+            new Checker(
+                    folder, definition, new DefinitionPlaces(), connectors, holdings, diagnostics)
                 .compile(old),
         holdings,
         options);
@@ -229,19 +232,19 @@ public final class Workspace implements AutoCloseable {
    * @throws OutsideException if the intake cannot be read
    * @throws IllegalArgumentException if there is no pipeline of that name
    */
-  public List<Shaper.Tried> tryOut(String pipeline, long limit) {
+  public List<BlockTrial> tryOut(String pipeline, long limit) {
     Shaper shaper = shaper(pipeline);
     return trials().ofIntake(known(pipeline), shaper, limit);
   }
 
   /** Like {@link #tryOut(String, long)}, on the first records of a file. */
-  public List<Shaper.Tried> tryOut(String pipeline, Path file, long limit) {
+  public List<BlockTrial> tryOut(String pipeline, Path file, long limit) {
     return trials().ofFile(known(pipeline), file, shaper(pipeline), limit);
   }
 
   /** Like {@link #tryOut(String, long)}, on the lines of some bytes. */
-  public List<Shaper.Tried> tryOut(String pipeline, byte[] lines, long limit) {
-    return Trials.ofBytes(lines, shaper(pipeline), limit);
+  public List<BlockTrial> tryOut(String pipeline, byte[] lines, long limit) {
+    return TryOut.ofBytes(lines, shaper(pipeline), limit);
   }
 
   /**
@@ -250,13 +253,13 @@ public final class Workspace implements AutoCloseable {
    *
    * @return the file
    */
-  public Path keepCases(String pipeline, List<Trial> trials) {
+  public Path keepCases(String pipeline, List<RecordTrial> trials) {
     known(pipeline);
     return trials().keep(pipeline, trials);
   }
 
-  private Trials trials() {
-    return new Trials(folder, connectors, holdings);
+  private TryOut trials() {
+    return new TryOut(folder, connectors, holdings);
   }
 
   private Pipeline known(String name) {

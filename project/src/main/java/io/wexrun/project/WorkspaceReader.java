@@ -1,6 +1,7 @@
 package io.wexrun.project;
 
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Settings;
@@ -53,7 +54,7 @@ final class WorkspaceReader {
 
   private final Path folder;
   private final Diagnostics diagnostics;
-  private final Sources sources = new Sources();
+  private final DefinitionPlaces sources = new DefinitionPlaces();
   private final Map<String, Settings> stores = new LinkedHashMap<>();
   private final Map<String, QueueDefinition> queues = new LinkedHashMap<>();
   private final Map<String, Table> tables = new LinkedHashMap<>();
@@ -70,7 +71,7 @@ final class WorkspaceReader {
   }
 
   /** A definition with where its parts stand. */
-  record Read(WorkspaceDefinition definition, Sources sources) {}
+  record Read(WorkspaceDefinition definition, DefinitionPlaces sources) {}
 
   /**
    * Reads a folder; mistakes go to the diagnostics, and what is left is the definition.
@@ -106,7 +107,7 @@ final class WorkspaceReader {
         file.atTop(diagnostics)
             .error(
                 "empty-file",
-                io.wexrun.core.diagnose.Path.ROOT,
+                KeyPath.ROOT,
                 FILE + " is empty, so the workspace has nothing",
                 Optional.of("'wexrun demo' makes one to start from"));
       }
@@ -268,7 +269,7 @@ final class WorkspaceReader {
       if (!parameters.contains(unknown)) {
         diagnostics.error(
             "unknown-parameter",
-            io.wexrun.core.diagnose.Path.ROOT,
+            KeyPath.ROOT,
             "no pipeline has a parameter '" + unknown + "'",
             Diagnostics.nearestOrKnown(
                 unknown, List.copyOf(parameters), all -> "the parameters are " + all));
@@ -305,7 +306,7 @@ final class WorkspaceReader {
       file.at(diagnostics, list)
           .error(
               "wrong-form",
-              io.wexrun.core.diagnose.Path.ROOT,
+              KeyPath.ROOT,
               "a file of cases is a list: one '- record: ' for each",
               Optional.empty());
     }
@@ -313,7 +314,7 @@ final class WorkspaceReader {
 
   private void addCases(String pipeline, List<Node> items, YamlFile file) {
     for (Node item : items) {
-      Case.read(new YamlMap(file, item, "a case", diagnostics))
+      SampleCase.read(new YamlMap(file, item, "a case", diagnostics))
           .ifPresent(expected -> sources.addCase(pipeline, expected, file, item));
     }
   }

@@ -1,7 +1,7 @@
 package io.wexrun.project;
 
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.Place;
 import java.util.ArrayList;
 import java.util.List;
@@ -39,10 +39,10 @@ final class YamlFile {
       Place place = e.getProblemMark().map(mark -> file.place(mark, 0, 1)).orElse(file.top());
       String context = e.getContext() == null ? "" : " " + e.getContext();
       file.here(diagnostics, place)
-          .error("bad-yaml", Path.ROOT, "not YAML: " + e.getProblem() + context, hint(e));
+          .error("bad-yaml", KeyPath.ROOT, "not YAML: " + e.getProblem() + context, hint(e));
     } catch (YamlEngineException e) {
       file.here(diagnostics, file.top())
-          .error("bad-yaml", Path.ROOT, "not YAML: " + e.getMessage(), Optional.empty());
+          .error("bad-yaml", KeyPath.ROOT, "not YAML: " + e.getMessage(), Optional.empty());
     }
     return file;
   }
@@ -142,7 +142,7 @@ final class YamlFile {
   }
 
   /** The node at a path, or the deepest one on the way to it. */
-  private static Node find(Node document, Path path) {
+  private static Node find(Node document, KeyPath path) {
     Node node = document;
     for (Object part : path.parts()) {
       Node next = child(node, part);
@@ -155,7 +155,7 @@ final class YamlFile {
   }
 
   /** The key that a path ends with, or what {@link #find} gives. */
-  private static Node key(Node document, Path path) {
+  private static Node key(Node document, KeyPath path) {
     Node holder = find(document, path.parent());
     Object last = path.parts().isEmpty() ? "" : path.parts().get(path.parts().size() - 1);
     if (holder instanceof MappingNode mapping) {

@@ -1,7 +1,7 @@
 package io.wexrun.project;
 
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.diagnose.KeyPath;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -152,12 +152,12 @@ final class YamlMap {
 
   /** Says at a key's value that something is probably not meant. */
   void warning(String key, String code, String message, Optional<String> hint) {
-    file.at(diagnostics, values.getOrDefault(key, node)).warning(code, Path.ROOT, message, hint);
+    file.at(diagnostics, values.getOrDefault(key, node)).warning(code, KeyPath.ROOT, message, hint);
   }
 
   /** Complains at a node. */
   void error(Node at, String code, String message, Optional<String> hint) {
-    file.at(diagnostics, at).error(code, Path.ROOT, message, hint);
+    file.at(diagnostics, at).error(code, KeyPath.ROOT, message, hint);
   }
 
   /** A value as plain Java with every leaf as the text that is written. */

@@ -3,13 +3,13 @@ package io.wexrun.project;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.framing.Lines;
 import io.wexrun.core.intake.Block;
-import io.wexrun.core.intake.Lines;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.shape.RecordTrial;
 import io.wexrun.core.shape.Shaper;
-import io.wexrun.core.shape.Trial;
-import io.wexrun.core.step.Steps;
+import io.wexrun.core.shape.Steps;
 import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
@@ -114,9 +114,9 @@ class StepsPageTest {
     return out.toString();
   }
 
-  private static String told(Trial trial) {
+  private static String told(RecordTrial trial) {
     if (trial.death().isPresent()) {
-      Trial.Death death = trial.death().get();
+      RecordTrial.Death death = trial.death().get();
       String field = death.field().isEmpty() ? "" : ", field " + death.field();
       return "dies: " + death.reason() + field + ": " + death.detail() + "\n";
     }

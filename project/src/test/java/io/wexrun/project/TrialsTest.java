@@ -6,8 +6,8 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.run.RunOptions;
-import io.wexrun.core.shape.Shaper;
-import io.wexrun.core.shape.Trial;
+import io.wexrun.core.shape.BlockTrial;
+import io.wexrun.core.shape.RecordTrial;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -27,11 +27,12 @@ class TrialsTest {
     folder = Folder.of(path);
   }
 
-  private static List<String> ends(List<Shaper.Tried> tried) {
+  private static List<String> ends(List<BlockTrial> tried) {
     List<String> ends = new ArrayList<>();
-    for (Shaper.Tried each : tried) {
-      for (Trial trial : each.trials()) {
-        String end = trial.death().map(Trial.Death::reason).orElse(trial.targets().toString());
+    for (BlockTrial each : tried) {
+      for (RecordTrial trial : each.trials()) {
+        String end =
+            trial.death().map(RecordTrial.Death::reason).orElse(trial.targets().toString());
         ends.add(new String(trial.text(), StandardCharsets.UTF_8) + " -> " + end);
       }
     }
@@ -77,13 +78,13 @@ class TrialsTest {
   void stagesEndWhereARecordDies() {
     try (Workspace workspace = Workspace.open(path)) {
       byte[] lines = "scan card= ms=5 \"x\"\nscan card=1 ms=5 \" y\"\n".getBytes();
-      List<Trial> trials = workspace.tryOut("gate-load", lines, 10).get(0).trials();
+      List<RecordTrial> trials = workspace.tryOut("gate-load", lines, 10).get(0).trials();
       assertThat(trials.get(0).stages())
-          .extracting(Trial.Stage::step)
+          .extracting(RecordTrial.Stage::step)
           .containsExactly("shape[0].template");
       assertThat(trials.get(0).death().orElseThrow().field()).isEqualTo("card");
       assertThat(trials.get(1).stages())
-          .extracting(Trial.Stage::step)
+          .extracting(RecordTrial.Stage::step)
           .containsExactly("shape[0].template", "shape[1].require", "shape[2].set");
       assertThat(trials.get(1).stages().get(2).rows().get(0))
           .containsEntry("ms", "6")

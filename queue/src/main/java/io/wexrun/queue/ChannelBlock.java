@@ -1,6 +1,7 @@
 package io.wexrun.queue;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.framing.Framings;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.SourcePartition;
@@ -118,7 +119,7 @@ record ChannelBlock(
     Framing cut =
         framing.equals(Packs.FRAMING.form())
             ? Packs.FRAMING
-            : Framing.of(framing)
+            : Framings.named(framing)
                 .orElseThrow(
                     () ->
                         new OutsideException(

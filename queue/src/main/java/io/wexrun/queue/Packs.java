@@ -1,7 +1,7 @@
 package io.wexrun.queue;
 
 import io.wexrun.core.diagnose.OutsideException;
-import io.wexrun.core.intake.Ascii;
+import io.wexrun.core.framing.Ascii;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Records;

@@ -4,9 +4,9 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.framing.Lines;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Intake;
-import io.wexrun.core.intake.Lines;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.tally.Account;

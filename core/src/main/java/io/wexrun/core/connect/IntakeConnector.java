@@ -1,10 +1,11 @@
 package io.wexrun.core.connect;
 
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
+import java.nio.file.Path;
 import java.util.List;
 import java.util.Map;
 
@@ -17,7 +18,7 @@ public interface IntakeConnector {
   List<String> keys();
 
   /** Checks settings without opening anything; unknown keys are found by the caller. */
-  void check(Settings settings, java.nio.file.Path workspace, Path path, Diagnostics diagnostics);
+  void check(Settings settings, Path workspace, KeyPath path, Diagnostics diagnostics);
 
   /**
    * Opens an intake.
@@ -26,6 +27,5 @@ public interface IntakeConnector {
    * @param workspace the folder that relative names start from
    * @param positions where known source partitions go on; others start at their beginning
    */
-  Intake open(
-      Settings settings, java.nio.file.Path workspace, Map<SourcePartition, Long> positions);
+  Intake open(Settings settings, Path workspace, Map<SourcePartition, Long> positions);
 }

@@ -1,9 +1,10 @@
 package io.wexrun.core.connect;
 
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.target.Store;
+import java.nio.file.Path;
 import java.util.List;
 
 /** Opens stores of one kind. Found by {@link java.util.ServiceLoader}. */
@@ -15,10 +16,10 @@ public interface StoreConnector {
   List<String> keys();
 
   /** Checks settings without opening anything; unknown keys are found by the caller. */
-  void check(Settings settings, Path path, Diagnostics diagnostics);
+  void check(Settings settings, KeyPath path, Diagnostics diagnostics);
 
   /** Whether the store is there already, so that opening it makes nothing. Opens nothing. */
-  boolean exists(Settings settings, java.nio.file.Path workspace);
+  boolean exists(Settings settings, Path workspace);
 
   /**
    * Opens a store, making it if it is not there.
@@ -26,5 +27,5 @@ public interface StoreConnector {
    * @param workspace the folder that relative names start from
    * @throws io.wexrun.core.diagnose.OutsideException if it is held by another process
    */
-  Store open(String name, Settings settings, java.nio.file.Path workspace);
+  Store open(String name, Settings settings, Path workspace);
 }

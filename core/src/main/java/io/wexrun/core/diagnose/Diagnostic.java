@@ -17,7 +17,7 @@ public record Diagnostic(
     String code,
     Severity severity,
     String subject,
-    Path path,
+    KeyPath path,
     Optional<Place> place,
     String message,
     Optional<String> hint) {

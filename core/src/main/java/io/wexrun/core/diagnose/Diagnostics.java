@@ -18,7 +18,7 @@ public final class Diagnostics {
      * The place of {@code length} characters at {@code offset} of the value at {@code path}; if
      * {@code offset} is {@link #KEY}, the place of the key that the path ends with.
      */
-    Optional<Place> locate(Path path, int offset, int length);
+    Optional<Place> locate(KeyPath path, int offset, int length);
   }
 
   /** The offset that stands for the key of a value, not for the value itself. */
@@ -45,30 +45,30 @@ public final class Diagnostics {
   }
 
   /** Reports an error at a path. */
-  public void error(String code, Path path, String message, Optional<String> hint) {
+  public void error(String code, KeyPath path, String message, Optional<String> hint) {
     add(Severity.ERROR, code, path, 0, Integer.MAX_VALUE, message, hint);
   }
 
   /** Reports an error at some characters of the text that stands at a path. */
   public void error(
-      String code, Path path, int offset, int length, String message, Optional<String> hint) {
+      String code, KeyPath path, int offset, int length, String message, Optional<String> hint) {
     add(Severity.ERROR, code, path, offset, length, message, hint);
   }
 
   /** Reports an error of the key that a path ends with, not of its value. */
-  public void keyError(String code, Path path, String message, Optional<String> hint) {
+  public void keyError(String code, KeyPath path, String message, Optional<String> hint) {
     add(Severity.ERROR, code, path, KEY, Integer.MAX_VALUE, message, hint);
   }
 
   /** Reports something that is probably not meant. */
-  public void warning(String code, Path path, String message, Optional<String> hint) {
+  public void warning(String code, KeyPath path, String message, Optional<String> hint) {
     add(Severity.WARNING, code, path, 0, Integer.MAX_VALUE, message, hint);
   }
 
   private void add(
       Severity severity,
       String code,
-      Path path,
+      KeyPath path,
       int offset,
       int length,
       String message,

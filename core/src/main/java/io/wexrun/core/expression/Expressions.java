@@ -7,7 +7,7 @@ import dev.cel.common.CelValidationResult;
 import dev.cel.compiler.CelCompiler;
 import io.wexrun.core.batch.Batch;
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.schema.Schema;
@@ -51,7 +51,7 @@ public final class Expressions {
    *
    * @return empty if it has mistakes, which are then in {@code diagnostics} at {@code path}
    */
-  public Optional<Expression> compile(String text, Path path, Diagnostics diagnostics) {
+  public Optional<Expression> compile(String text, KeyPath path, Diagnostics diagnostics) {
     if (compiler == null) {
       compiler = Library.compiler(schema);
     }
@@ -95,7 +95,7 @@ public final class Expressions {
   }
 
   /** Compiles a text that must give a bool. */
-  public Optional<Expression> condition(String text, Path path, Diagnostics diagnostics) {
+  public Optional<Expression> condition(String text, KeyPath path, Diagnostics diagnostics) {
     Optional<Expression> expression = compile(text, path, diagnostics);
     if (expression.isPresent() && expression.get().type() != Type.Scalar.BOOL) {
       diagnostics.error(
@@ -115,7 +115,7 @@ public final class Expressions {
     return expression;
   }
 
-  private void report(String text, CelIssue issue, Path path, Diagnostics diagnostics) {
+  private void report(String text, CelIssue issue, KeyPath path, Diagnostics diagnostics) {
     int offset = offset(text, issue);
     Matcher unknown = UNKNOWN.matcher(issue.getMessage());
     if (unknown.matches()) {

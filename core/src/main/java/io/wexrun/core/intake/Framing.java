@@ -1,8 +1,5 @@
 package io.wexrun.core.intake;
 
-import java.util.Optional;
-import java.util.stream.Stream;
-
 /**
  * Cuts the bytes of a block into records. A pure function, so that it runs on the lanes and not on
  * the thread that reads.
@@ -13,18 +10,11 @@ public interface Framing {
   Records cut(Block block);
 
   /**
-   * The name by which who made this framing makes the same again, so that a block can be kept on
-   * disk; empty if there is none.
+   * The name under which {@link io.wexrun.core.framing.Framings} has this framing, so that a block
+   * can be kept on disk; empty if there is none.
    */
   default String form() {
     return "";
-  }
-
-  /** The framing of Wexrun's own with a {@linkplain #form name}; empty if there is none. */
-  static Optional<Framing> of(String form) {
-    return Stream.of(Lines.FRAMING, QuotedLines.FRAMING, Delimited.VARINT, Delimited.INT32)
-        .filter(framing -> framing.form().equals(form))
-        .findFirst();
   }
 
   /**

@@ -74,7 +74,7 @@ record CsvLook(char separator, int columns, boolean header) {
       }
     }
     List<String> titles = split(lines.get(0), separator);
-    Names names = new Names();
+    FieldNames names = new FieldNames();
     List<FieldLook> fields = new ArrayList<>();
     for (int i = 0; i < columns; i++) {
       String title = header ? titles.get(i).strip() : "c" + (i + 1);

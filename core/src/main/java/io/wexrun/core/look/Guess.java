@@ -1,6 +1,6 @@
 package io.wexrun.core.look;
 
-import io.wexrun.core.step.Spec;
+import io.wexrun.core.field.FieldSpec;
 import java.util.ArrayList;
 import java.util.LinkedHashSet;
 import java.util.List;
@@ -13,7 +13,7 @@ final class Guess {
   private static final double ENOUGH = 0.97;
 
   /** The narrowest first. */
-  private static final List<Spec> SPECS =
+  private static final List<FieldSpec> SPECS =
       Stream.of(
               "int",
               "long",
@@ -29,7 +29,7 @@ final class Guess {
               "date",
               "date 'dd.MM.yyyy'",
               "uuid")
-          .map(Spec::new)
+          .map(FieldSpec::new)
           .toList();
 
   private static final int EXAMPLES = 3;

@@ -1,19 +1,20 @@
 package io.wexrun.core.look;
 
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.field.JsonMembers;
+import io.wexrun.core.framing.Lines;
 import io.wexrun.core.intake.Block;
-import io.wexrun.core.intake.Lines;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.core.reference.ReferenceTable;
+import io.wexrun.core.shape.BlockTrial;
+import io.wexrun.core.shape.RecordTrial;
 import io.wexrun.core.shape.Shaped;
 import io.wexrun.core.shape.Shaper;
-import io.wexrun.core.shape.Trial;
-import io.wexrun.core.step.JsonMembers;
-import io.wexrun.core.step.Steps;
+import io.wexrun.core.shape.Steps;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
@@ -102,7 +103,7 @@ public final class Looker {
       }
     }
     List<FieldLook> fields = new ArrayList<>();
-    Names names = new Names();
+    FieldNames names = new FieldNames();
     guesses.forEach(
         (path, guess) -> {
           String member = path.startsWith("$.") ? path.substring(2) : path;
@@ -137,7 +138,7 @@ public final class Looker {
       }
     }
     List<FieldLook> fields = new ArrayList<>();
-    Names names = new Names();
+    FieldNames names = new FieldNames();
     guesses.forEach(
         (key, guess) -> {
           String name = names.unique(key);
@@ -183,11 +184,11 @@ public final class Looker {
 
   /** Runs the draft's first step over the sample, and takes what it says. */
   private Look tested(Look look, int year) {
-    Shaper.Tried tried = run(Draft.steps(look, year), look.header());
+    BlockTrial tried = run(Draft.steps(look, year), look.header());
     Shaped shaped = tried.shaped();
     List<Look.Misfit> misfits = new ArrayList<>();
     Map<String, Guess> guesses = new LinkedHashMap<>();
-    for (Trial trial : tried.trials()) {
+    for (RecordTrial trial : tried.trials()) {
       if (trial.death().isPresent()) {
         if (misfits.size() < MISFITS) {
           misfits.add(
@@ -196,7 +197,7 @@ public final class Looker {
         }
         continue;
       }
-      List<Trial.Stage> stages = trial.stages();
+      List<RecordTrial.Stage> stages = trial.stages();
       stages
           .get(stages.size() - 1)
           .rows()
@@ -262,7 +263,7 @@ public final class Looker {
     return shaper;
   }
 
-  private Shaper.Tried run(List<StepDefinition> steps, boolean header) {
+  private BlockTrial run(List<StepDefinition> steps, boolean header) {
     List<String> body = header ? lines.subList(1, lines.size()) : lines;
     byte[] data = (String.join("\n", body) + "\n").getBytes(StandardCharsets.UTF_8);
     byte[] first = header ? lines.get(0).getBytes(StandardCharsets.UTF_8) : new byte[0];

@@ -165,7 +165,7 @@ final class TemplateFinder {
 
   /** The first {@code width} words of a group as a template. */
   private static String template(List<List<String>> group, int width) {
-    Names names = new Names();
+    FieldNames names = new FieldNames();
     StringBuilder text = new StringBuilder();
     for (int place = 0; place < width; place++) {
       int at = place;
@@ -175,7 +175,7 @@ final class TemplateFinder {
     return text.toString();
   }
 
-  private static String word(List<String> values, Names names) {
+  private static String word(List<String> values, FieldNames names) {
     String first = values.get(0);
     boolean same = values.stream().allMatch(first::equals) && values.size() > 1;
     if (same && !isTime(first)) {
@@ -209,7 +209,7 @@ final class TemplateFinder {
     return guess.isTime();
   }
 
-  private static String pairWord(List<String> values, Names names) {
+  private static String pairWord(List<String> values, FieldNames names) {
     String key = values.get(0).substring(0, values.get(0).indexOf('='));
     List<String> inner = values.stream().map(v -> v.substring(key.length() + 1)).toList();
     if (inner.stream().allMatch(v -> QUOTED.matcher(v).matches())) {
@@ -228,7 +228,7 @@ final class TemplateFinder {
   }
 
   /** A word, or its parts between slashes if all have as many. */
-  private static String parts(List<String> values, Names names) {
+  private static String parts(List<String> values, FieldNames names) {
     int slashes = slashes(values.get(0));
     Guess guess = new Guess();
     values.forEach(guess::add);
@@ -274,7 +274,7 @@ final class TemplateFinder {
     return text.replace("{", "{{").replace("}", "}}");
   }
 
-  private static String field(List<String> values, String hint, Names names) {
+  private static String field(List<String> values, String hint, FieldNames names) {
     Guess guess = new Guess();
     values.forEach(guess::add);
     FieldLook look = guess.look(hint, "", true);

@@ -1,7 +1,7 @@
 package io.wexrun.core.shape;
 
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Kind;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
@@ -16,7 +16,8 @@ final class Marks {
   private Marks() {}
 
   /** The CEL condition of a kind's marks; mistakes are told at {@code path}. */
-  static Optional<String> condition(Kind kind, Schema fields, Path path, Diagnostics diagnostics) {
+  static Optional<String> condition(
+      Kind kind, Schema fields, KeyPath path, Diagnostics diagnostics) {
     List<String> parts = new ArrayList<>();
     kind.has().forEach(field -> parts.add("has(" + field + ")"));
     for (Map.Entry<String, List<String>> where : kind.where().entrySet()) {
@@ -46,7 +47,7 @@ final class Marks {
   }
 
   /** Tells of kinds whose marks hold at once for every record of one of them. */
-  static void overlaps(List<Kind> kinds, Path path, Diagnostics diagnostics) {
+  static void overlaps(List<Kind> kinds, KeyPath path, Diagnostics diagnostics) {
     for (int i = 0; i < kinds.size(); i++) {
       for (int j = 0; j < i; j++) {
         Kind first = kinds.get(j);

@@ -6,7 +6,7 @@ import io.wexrun.core.batch.Rows;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.expression.Evaluated;
 import io.wexrun.core.expression.Expression;
 import io.wexrun.core.expression.Expressions;
@@ -55,7 +55,7 @@ final class Router {
    */
   static Router compile(
       List<Route> route,
-      Path path,
+      KeyPath path,
       Schema fields,
       Doubtful doubtful,
       Function<String, Optional<Destination>> destinations,
@@ -67,7 +67,7 @@ final class Router {
     Set<String> conditions = new HashSet<>();
     for (int i = 0; i < route.size(); i++) {
       Route entry = route.get(i);
-      Path at = path.index(i);
+      KeyPath at = path.index(i);
       if (!open) {
         diagnostics.error(
             "unreachable-route",
@@ -120,7 +120,7 @@ final class Router {
   private boolean target(
       String name,
       Route entry,
-      Path at,
+      KeyPath at,
       Schema fields,
       Doubtful doubtful,
       Function<String, Optional<Destination>> destinations,
@@ -155,7 +155,7 @@ final class Router {
     return true;
   }
 
-  private Key key(Route entry, Path at, boolean keyed, Diagnostics diagnostics) {
+  private Key key(Route entry, KeyPath at, boolean keyed, Diagnostics diagnostics) {
     if (entry.key().isEmpty()) {
       return null;
     }

@@ -2,13 +2,12 @@ package io.wexrun.core.shape;
 
 import io.wexrun.core.batch.Batch;
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.step.Rejects;
 import io.wexrun.core.step.Step;
 import io.wexrun.core.step.StepContext;
-import io.wexrun.core.step.Steps;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
@@ -30,7 +29,7 @@ record Section(List<Placed> steps, Schema output) {
    */
   static Section compile(
       List<StepDefinition> definitions,
-      Path at,
+      KeyPath at,
       StepContext context,
       Steps kinds,
       Diagnostics diagnostics) {

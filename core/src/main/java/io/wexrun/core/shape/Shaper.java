@@ -4,8 +4,8 @@ import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.Rows;
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.OutsideException;
-import io.wexrun.core.diagnose.Path;
 import io.wexrun.core.expression.Evaluated;
 import io.wexrun.core.expression.Expression;
 import io.wexrun.core.expression.Expressions;
@@ -20,7 +20,6 @@ import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.step.Rejects;
 import io.wexrun.core.step.StepContext;
-import io.wexrun.core.step.Steps;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.BitSet;
@@ -85,16 +84,16 @@ public final class Shaper {
             new Doubtful(),
             onLibrary);
     Section common =
-        Section.compile(pipeline.shape(), Path.ROOT.key("shape"), raw, kinds, diagnostics);
+        Section.compile(pipeline.shape(), KeyPath.ROOT.key("shape"), raw, kinds, diagnostics);
     Routing routing = new Routing(raw.doubtful(), destinations, known, diagnostics);
     List<Branch> branches = new ArrayList<>();
     if (pipeline.kinds().isEmpty()) {
       Section none = new Section(List.of(), common.output());
-      Router router = routing.compile(pipeline.route(), Path.ROOT.key("route"), none.output());
+      Router router = routing.compile(pipeline.route(), KeyPath.ROOT.key("route"), none.output());
       branches.add(new Branch("", null, none, router));
     }
     for (Kind kind : pipeline.kinds()) {
-      Path at = Path.ROOT.key("kinds").key(kind.name());
+      KeyPath at = KeyPath.ROOT.key("kinds").key(kind.name());
       StepContext behind = raw.again(common.output());
       Expression mark = mark(kind, at, behind, diagnostics);
       Section own = Section.compile(kind.shape(), at.key("shape"), behind, kinds, diagnostics);
@@ -102,7 +101,7 @@ public final class Shaper {
       branches.add(new Branch(kind.name(), mark, own, router));
     }
     branches.forEach(branch -> onLibrary.addAll(branch.router().onLibrary()));
-    Marks.overlaps(pipeline.kinds(), Path.ROOT.key("kinds"), diagnostics);
+    Marks.overlaps(pipeline.kinds(), KeyPath.ROOT.key("kinds"), diagnostics);
     return new Shaper(
         common, branches, pipeline.others(), longest(pipeline, diagnostics), onLibrary);
   }
@@ -113,12 +112,13 @@ public final class Shaper {
       Function<String, Optional<Destination>> destinations,
       List<String> known,
       Diagnostics diagnostics) {
-    Router compile(List<Route> route, Path at, Schema fields) {
+    Router compile(List<Route> route, KeyPath at, Schema fields) {
       return Router.compile(route, at, fields, doubtful, destinations, known, diagnostics);
     }
   }
 
-  private static Expression mark(Kind kind, Path at, StepContext context, Diagnostics diagnostics) {
+  private static Expression mark(
+      Kind kind, KeyPath at, StepContext context, Diagnostics diagnostics) {
     return Marks.condition(kind, context.input(), at, diagnostics)
         .flatMap(
             text ->
@@ -133,7 +133,7 @@ public final class Shaper {
     if (written.isPresent() && bytes.isEmpty()) {
       diagnostics.error(
           "bad-size",
-          Path.ROOT.key("intake").key("longest"),
+          KeyPath.ROOT.key("intake").key("longest"),
           "'" + written.get() + "' is not a size",
           Optional.of("write it like 256KB or 4MB"));
     }
@@ -168,20 +168,12 @@ public final class Shaper {
   }
 
   /** Shapes a block's records and tells of each what every step made of it. */
-  public Tried tryOut(Block block) {
+  public BlockTrial tryOut(Block block) {
     Records records = block.records();
     Map<String, Batch> batches = new LinkedHashMap<>();
     Shaped shaped = shape(block, records, true, batches::put);
-    return new Tried(Trial.of(records, batches, shaped), shaped);
+    return new BlockTrial(RecordTrial.of(records, batches, shaped), shaped);
   }
-
-  /**
-   * The records of a block, tried out.
-   *
-   * @param trials one for each record, in order
-   * @param shaped what would become of the block
-   */
-  public record Tried(List<Trial> trials, Shaped shaped) {}
 
   private Shaped shape(
       Block block, Records records, boolean trial, BiConsumer<String, Batch> behind) {

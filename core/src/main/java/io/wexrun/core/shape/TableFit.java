@@ -6,14 +6,14 @@ import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.diagnose.KeyPath;
+import io.wexrun.core.field.ValueText;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import io.wexrun.core.step.Rejects;
-import io.wexrun.core.step.Values;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.List;
@@ -35,7 +35,7 @@ final class TableFit {
 
   /** Checks that the fields fit the columns; mistakes go to {@code diagnostics} at {@code path}. */
   static TableFit compile(
-      Schema fields, Doubtful doubtful, Table table, Path path, Diagnostics diagnostics) {
+      Schema fields, Doubtful doubtful, Table table, KeyPath path, Diagnostics diagnostics) {
     List<Source> sources = new ArrayList<>();
     for (Column column : table.schema().columns()) {
       OptionalInt place = fields.find(column.name());
@@ -106,7 +106,7 @@ final class TableFit {
     }
     Vector one = Vectors.forType(column.type(), 1);
     byte[] bytes = written.getBytes(StandardCharsets.UTF_8);
-    Values.append(column.type(), bytes, 0, bytes.length, one);
+    ValueText.append(column.type(), bytes, 0, bytes.length, one);
     return one;
   }
 

@@ -84,7 +84,7 @@ public record Form(Map<String, Object> schema) {
   }
 
   /** How fields are read: a spec, or a struct of specs. */
-  static Form specs() {
+  public static Form specs() {
     return map(either(text(), of("type", "object")))
         .about("names of fields, each with how it is read: TYPE? 'FORMAT' @ZONE from PLACE");
   }

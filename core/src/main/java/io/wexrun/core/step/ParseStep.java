@@ -5,12 +5,13 @@ import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
 import io.wexrun.core.dead.Reason;
+import io.wexrun.core.diagnose.Written;
+import io.wexrun.core.field.Utf8;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import java.util.ArrayList;
-import java.util.Arrays;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
@@ -25,11 +26,11 @@ import java.util.OptionalInt;
  */
 public abstract class ParseStep implements Step {
   /** The key that names the field to parse, if it is not the raw record. */
-  protected static final String FROM = "from";
+  public static final String FROM = "from";
 
   /** What reads the texts of one batch, for one thread. */
   @FunctionalInterface
-  protected interface Reading {
+  public interface Reading {
     /**
      * Adds one value to each of the columns.
      *
@@ -69,7 +70,7 @@ public abstract class ParseStep implements Step {
   }
 
   /** The place of the field to parse, or -1: from an entry {@code from}, or nothing. */
-  protected static int from(Map<String, Written> entries, Written step, StepContext context) {
+  public static int from(Map<String, Written> entries, Written step, StepContext context) {
     Written from = entries.get(FROM);
     if (from == null) {
       if (!context.first()) {
@@ -212,16 +213,5 @@ public abstract class ParseStep implements Step {
     String detail = "byte " + (fault - from + 1) + " is 0x" + hex.toUpperCase(Locale.ROOT);
     rejects.reject(record, Reason.BAD_ENCODING, "", detail);
     return false;
-  }
-
-  /** Bytes for people: in quotes, cut after sixty. */
-  public static String show(byte[] data, int from, int to) {
-    int end = Math.min(to, from + 60);
-    while (end < to && end > from && (data[end] & 0xC0) == 0x80) {
-      end--;
-    }
-    byte[] shown = Arrays.copyOfRange(data, from, end);
-    String text = new String(shown, java.nio.charset.StandardCharsets.UTF_8);
-    return "\"" + text + (end < to ? "…" : "") + "\"";
   }
 }

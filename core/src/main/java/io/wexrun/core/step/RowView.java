@@ -5,6 +5,7 @@ import io.wexrun.core.batch.DoubleVector;
 import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
+import io.wexrun.core.field.ValueText;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Instants;
 import io.wexrun.core.schema.Schema;
@@ -46,7 +47,7 @@ public final class RowView {
     Vector vector = batch.column(place);
     return vector.absent(row)
         ? Optional.empty()
-        : Optional.of(Values.text(batch.schema().column(place).type(), vector, row));
+        : Optional.of(ValueText.text(batch.schema().column(place).type(), vector, row));
   }
 
   /** A whole number or bool (0, 1); empty if it is absent. */

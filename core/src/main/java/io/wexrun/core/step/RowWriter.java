@@ -4,6 +4,7 @@ import io.wexrun.core.batch.DoubleVector;
 import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
+import io.wexrun.core.field.ValueText;
 import io.wexrun.core.schema.Instants;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
@@ -90,7 +91,7 @@ public final class RowWriter {
       texts.append(bytes, 0, bytes.length);
     } else {
       byte[] text = String.valueOf(value).getBytes(StandardCharsets.UTF_8);
-      if (!Values.append(type, text, 0, text.length, to)) {
+      if (!ValueText.append(type, text, 0, text.length, to)) {
         throw new IllegalArgumentException("\"" + value + "\" is no " + type);
       }
     }

@@ -1,6 +1,7 @@
 package io.wexrun.core.step;
 
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.Written;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.reference.References;
 import io.wexrun.core.schema.Doubtful;

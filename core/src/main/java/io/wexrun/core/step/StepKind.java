@@ -1,5 +1,6 @@
 package io.wexrun.core.step;
 
+import io.wexrun.core.diagnose.Written;
 import java.util.List;
 
 /**

@@ -5,8 +5,8 @@ import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 
 /** Stands for a step with mistakes, so that later steps are checked against its fields. */
-record Unfinished(Schema output) implements Step {
-  Unfinished(Schema input, Schema fields) {
+public record Unfinished(Schema output) implements Step {
+  public Unfinished(Schema input, Schema fields) {
     this(plus(input, fields));
   }
 

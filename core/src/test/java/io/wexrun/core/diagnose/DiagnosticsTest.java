@@ -35,7 +35,7 @@ class DiagnosticsTest {
                 "unknown-field",
                 Severity.ERROR,
                 "pipeline gates",
-                Path.ROOT.key("route").index(0).key("when"),
+                KeyPath.ROOT.key("route").index(0).key("when"),
                 Optional.empty(),
                 "there is no field 'evnt' here",
                 Optional.of("did you mean 'event'?"))
@@ -52,9 +52,9 @@ class DiagnosticsTest {
   @Test
   void errorsStopAndWarningsDoNot() {
     Diagnostics diagnostics = Diagnostics.of("pipeline p");
-    diagnostics.warning("open-route", Path.ROOT, "doubtful", Optional.empty());
+    diagnostics.warning("open-route", KeyPath.ROOT, "doubtful", Optional.empty());
     diagnostics.orThrow();
-    diagnostics.error("bad", Path.ROOT.key("flush"), "wrong", Optional.empty());
+    diagnostics.error("bad", KeyPath.ROOT.key("flush"), "wrong", Optional.empty());
     assertThatThrownBy(diagnostics::orThrow)
         .isInstanceOf(MistakesException.class)
         .hasMessageContaining("pipeline p, flush: error [bad] wrong");

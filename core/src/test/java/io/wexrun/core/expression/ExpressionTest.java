@@ -12,7 +12,7 @@ import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Instants;
@@ -86,7 +86,7 @@ class ExpressionTest {
   private static Expression compile(String text) {
     Diagnostics diagnostics = Diagnostics.of("test");
     Expression expression =
-        new Expressions(SCHEMA).compile(text, Path.ROOT, diagnostics).orElse(null);
+        new Expressions(SCHEMA).compile(text, KeyPath.ROOT, diagnostics).orElse(null);
     diagnostics.orThrow();
     return expression;
   }
@@ -227,7 +227,7 @@ class ExpressionTest {
       })
   void mistakesAreToldBeforeTheRun(String text, String code, String message) {
     Diagnostics diagnostics = Diagnostics.of("test");
-    assertThat(new Expressions(SCHEMA).compile(text, Path.ROOT, diagnostics)).isEmpty();
+    assertThat(new Expressions(SCHEMA).compile(text, KeyPath.ROOT, diagnostics)).isEmpty();
     assertThat(diagnostics.all()).hasSize(1);
     assertThat(diagnostics.all().get(0).code()).isEqualTo(code);
     assertThat(diagnostics.all().get(0).message()).isEqualTo(message);
@@ -247,7 +247,7 @@ class ExpressionTest {
 
   static boolean never(String condition) {
     Diagnostics diagnostics = Diagnostics.of("test");
-    new Expressions(SCHEMA).condition(condition, Path.ROOT, diagnostics);
+    new Expressions(SCHEMA).condition(condition, KeyPath.ROOT, diagnostics);
     diagnostics.orThrow();
     return !diagnostics.all().isEmpty();
   }

@@ -2,6 +2,7 @@ package io.wexrun.core.intake;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import io.wexrun.core.framing.Lines;
 import java.nio.charset.StandardCharsets;
 import java.time.Duration;
 import java.util.ArrayDeque;

@@ -61,7 +61,7 @@ class GuessTest {
 
   @Test
   void namesAreNamesAndUnique() {
-    Names names = new Names();
+    FieldNames names = new FieldNames();
     assertThat(names.unique("gate")).isEqualTo("gate");
     assertThat(names.unique("gate")).isEqualTo("gate_2");
     assertThat(names.unique("Sale No.")).isEqualTo("sale_no");

@@ -2,8 +2,8 @@ package io.wexrun.core.run;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import io.wexrun.core.framing.Lines;
 import io.wexrun.core.intake.Block;
-import io.wexrun.core.intake.Lines;
 import io.wexrun.core.intake.SourcePartition;
 import java.util.Optional;
 import java.util.concurrent.CompletableFuture;

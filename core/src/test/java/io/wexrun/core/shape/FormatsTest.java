@@ -3,8 +3,8 @@ package io.wexrun.core.shape;
 import static io.wexrun.core.shape.JsonStepTest.map;
 import static org.assertj.core.api.Assertions.assertThat;
 
+import io.wexrun.core.framing.QuotedLines;
 import io.wexrun.core.intake.Block;
-import io.wexrun.core.intake.QuotedLines;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.StepDefinition;

@@ -4,9 +4,9 @@ import static io.wexrun.core.shape.JsonStepTest.map;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.core.batch.Rows;
+import io.wexrun.core.framing.Lines;
+import io.wexrun.core.framing.QuotedLines;
 import io.wexrun.core.intake.Block;
-import io.wexrun.core.intake.Lines;
-import io.wexrun.core.intake.QuotedLines;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.StepDefinition;

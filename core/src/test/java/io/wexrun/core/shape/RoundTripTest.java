@@ -6,14 +6,14 @@ import static org.assertj.core.api.Assertions.assertThat;
 import io.wexrun.core.batch.Rows;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
+import io.wexrun.core.field.ValueText;
+import io.wexrun.core.framing.Lines;
+import io.wexrun.core.framing.QuotedLines;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Framing;
-import io.wexrun.core.intake.Lines;
-import io.wexrun.core.intake.QuotedLines;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.core.schema.Type;
-import io.wexrun.core.step.Values;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.List;
@@ -123,12 +123,12 @@ class RoundTripTest {
   private static boolean same(Type type, String text) {
     Vector one = Vectors.forType(type, 1);
     byte[] bytes = text.getBytes(StandardCharsets.UTF_8);
-    assertThat(Values.append(type, bytes, 0, bytes.length, one)).as(type + " " + text).isTrue();
-    String again = Values.text(type, one, 0);
+    assertThat(ValueText.append(type, bytes, 0, bytes.length, one)).as(type + " " + text).isTrue();
+    String again = ValueText.text(type, one, 0);
     Vector two = Vectors.forType(type, 1);
     byte[] more = again.getBytes(StandardCharsets.UTF_8);
-    assertThat(Values.append(type, more, 0, more.length, two)).as(type + " " + again).isTrue();
-    return Values.text(type, two, 0).equals(again);
+    assertThat(ValueText.append(type, more, 0, more.length, two)).as(type + " " + again).isTrue();
+    return ValueText.text(type, two, 0).equals(again);
   }
 
   @Property(tries = 500)

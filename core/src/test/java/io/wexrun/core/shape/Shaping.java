@@ -7,8 +7,9 @@ import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.diagnose.Diagnostic;
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.field.ValueText;
+import io.wexrun.core.framing.Lines;
 import io.wexrun.core.intake.Block;
-import io.wexrun.core.intake.Lines;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Kind;
 import io.wexrun.core.pipeline.Others;
@@ -21,8 +22,6 @@ import io.wexrun.core.reference.References;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
-import io.wexrun.core.step.Steps;
-import io.wexrun.core.step.Values;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
@@ -199,7 +198,7 @@ final class Shaping {
 
   private static Object value(Type type, Vector vector, int row) {
     if (type.nested()) {
-      return Values.text(type, vector, row);
+      return ValueText.text(type, vector, row);
     }
     if (vector instanceof LongVector numbers) {
       return numbers.get(row);

@@ -4,14 +4,13 @@ import static io.wexrun.core.pipeline.StepDefinition.template;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.diagnose.Path;
+import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import io.wexrun.core.step.StepContext;
-import io.wexrun.core.step.Steps;
 import java.io.ByteArrayOutputStream;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
@@ -230,7 +229,7 @@ class TemplateTest {
             new Doubtful(),
             new ArrayList<>());
     return Steps.ours()
-        .compile(template(template), context, Path.ROOT, diagnostics)
+        .compile(template(template), context, KeyPath.ROOT, diagnostics)
         .get(0)
         .output();
   }

@@ -1,0 +1,272 @@
+package io.wexrun.core.field;
+
+import com.google.re2j.Pattern;
+import io.wexrun.core.batch.DoubleVector;
+import io.wexrun.core.batch.LongVector;
+import io.wexrun.core.batch.TextVector;
+import io.wexrun.core.batch.Vector;
+import io.wexrun.core.batch.Vectors;
+import io.wexrun.core.schema.Instants;
+import io.wexrun.core.schema.Type;
+import java.nio.charset.StandardCharsets;
+import java.time.DateTimeException;
+import java.time.Instant;
+import java.time.LocalDate;
+import java.time.LocalDateTime;
+import java.time.ZoneOffset;
+import java.time.format.DateTimeFormatter;
+import java.time.temporal.ChronoField;
+import java.time.temporal.TemporalAccessor;
+import java.time.temporal.TemporalQueries;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.List;
+import java.util.Optional;
+import java.util.UUID;
+
+/**
+ * A field of a text and how its bytes become a value. Immutable.
+ *
+ * @param name empty for a field that is skipped
+ * @param type the type of its values
+ * @param optional whether an empty value or {@code -} is absent
+ * @param formats for timestamps and dates, tried in order; none: ISO 8601
+ * @param zone for timestamps without a zone; null if they must have one
+ * @param pattern what a text must match as a whole; null for any
+ * @param members for a struct its fields, for a list its element; else none
+ */
+public record Field(
+    String name,
+    Type type,
+    boolean optional,
+    List<Format> formats,
+    Zone zone,
+    Pattern pattern,
+    List<Member> members) {
+
+  /**
+   * A value inside a nested one.
+   *
+   * @param key what it is called in the text; empty for the element of a list
+   * @param utf8 the key's bytes; not to be changed
+   */
+  public record Member(String key, byte[] utf8, Field field) {
+    Member(String key, Field field) {
+      this(key, key.getBytes(StandardCharsets.UTF_8), field);
+    }
+  }
+
+  /**
+   * A format of times.
+   *
+   * @param written as written
+   * @param formatter what reads it, if it is a pattern
+   * @param scale for numbers since the epoch, the digits from their unit to the microsecond; else
+   *     {@link #ISO} or {@link #PATTERN}
+   */
+  public record Format(String written, DateTimeFormatter formatter, int scale) {
+    static final int ISO = 100;
+    static final int PATTERN = 101;
+  }
+
+  /** A field of any text. */
+  public static Field text(String name) {
+    return of(name, Type.Scalar.TEXT);
+  }
+
+  /** A field that is read by its type's own rules. */
+  public static Field of(String name, Type type) {
+    List<Member> members = new ArrayList<>();
+    if (type instanceof Type.ListOf list) {
+      members.add(new Member("", of(name, list.element())));
+    } else if (type instanceof Type.Struct struct) {
+      struct.fields().forEach(f -> members.add(new Member(f.name(), of(f.name(), f.type()))));
+    }
+    return new Field(name, type, false, List.of(), null, null, members);
+  }
+
+  /** This field, read in other ways. */
+  public Field read(boolean mayLack, List<Format> tried, Zone local, Pattern whole) {
+    return new Field(name, type, mayLack, tried, local, whole, members);
+  }
+
+  /** This field with another name. */
+  public Field named(String other) {
+    return new Field(other, type, optional, formats, zone, pattern, members);
+  }
+
+  /** How often a text occurs in values of this field by their format. */
+  public int occurrences(Literal text) {
+    String first = formats.isEmpty() ? "" : formats.get(0).written();
+    byte[] pattern = first.getBytes(StandardCharsets.UTF_8);
+    int count = 0;
+    long found = text.locate(pattern, 0, pattern.length);
+    while (found != Literal.NOWHERE) {
+      count++;
+      found = text.locate(pattern, Literal.end(found), pattern.length);
+    }
+    return count;
+  }
+
+  /** Whether the value is only passed over. */
+  public boolean skipped() {
+    return name.isEmpty();
+  }
+
+  /**
+   * Adds the value of {@code data[from, to)} to a column of this field's type.
+   *
+   * @return whether it is a value of the type; if not, nothing was added
+   */
+  public boolean append(byte[] data, int from, int to, Vector column) {
+    if (optional && (from == to || to - from == 1 && data[from] == '-')) {
+      column.appendAbsent();
+      return true;
+    }
+    if (type instanceof Type.Decimal decimal) {
+      return append(Numbers.decimal(data, from, to, decimal.precision(), decimal.scale()), column);
+    }
+    if (type.nested()) {
+      return new JsonValues().parse(this, data, from, to, column);
+    }
+    return switch ((Type.Scalar) type) {
+      case TEXT, BYTES, JSON -> {
+        boolean fits = pattern == null || pattern.matches(Arrays.copyOfRange(data, from, to));
+        if (fits) {
+          ((TextVector) column).append(data, from, to);
+        }
+        yield fits;
+      }
+      case LONG -> append(Numbers.whole(data, from, to), column);
+      case INT -> {
+        long value = Numbers.whole(data, from, to);
+        yield value == (int) value && append(value, column);
+      }
+      case TIMESTAMP -> append(instant(data, from, to), column);
+      case DATE -> append(date(data, from, to), column);
+      case DOUBLE -> {
+        double value = Numbers.real(data, from, to);
+        boolean finite = Double.isFinite(value);
+        if (finite) {
+          ((DoubleVector) column).append(value);
+        }
+        yield finite;
+      }
+      case BOOL -> append(bool(data, from, to), column);
+      case UUID -> {
+        Optional<String> uuid = uuid(data, from, to);
+        uuid.ifPresent(((TextVector) column)::append);
+        yield uuid.isPresent();
+      }
+    };
+  }
+
+  private static boolean append(long value, Vector column) {
+    if (value == Numbers.NONE) {
+      return false;
+    }
+    ((LongVector) column).append(value);
+    return true;
+  }
+
+  private long instant(byte[] data, int from, int to) {
+    long instant = formats.isEmpty() ? Times.instant(data, from, to, zone) : Numbers.NONE;
+    for (int i = 0; i < formats.size() && instant == Numbers.NONE; i++) {
+      instant = instant(formats.get(i), data, from, to);
+    }
+    return instant;
+  }
+
+  private long instant(Format format, byte[] data, int from, int to) {
+    return switch (format.scale()) {
+      case Format.ISO -> Times.instant(data, from, to, zone);
+      case Format.PATTERN -> byPattern(format, text(data, from, to));
+      case -3 -> {
+        long nanos = Numbers.whole(data, from, to);
+        yield nanos == Numbers.NONE ? nanos : Math.floorDiv(nanos, 1000);
+      }
+      default -> Numbers.decimal(data, from, to, 18, format.scale());
+    };
+  }
+
+  private long byPattern(Format format, String text) {
+    try {
+      TemporalAccessor parsed = format.formatter().parse(text);
+      if (parsed.isSupported(ChronoField.INSTANT_SECONDS)) {
+        return Instants.micros(Instant.from(parsed));
+      }
+      LocalDateTime local =
+          LocalDateTime.of(
+              parsed.query(TemporalQueries.localDate()), parsed.query(TemporalQueries.localTime()));
+      long seconds = local.toEpochSecond(ZoneOffset.UTC);
+      return (seconds - zone.offset(seconds)) * 1_000_000 + local.getNano() / 1000;
+    } catch (DateTimeException e) {
+      return Numbers.NONE;
+    }
+  }
+
+  private long date(byte[] data, int from, int to) {
+    long date = formats.isEmpty() ? Times.date(data, from, to) : Numbers.NONE;
+    for (int i = 0; i < formats.size() && date == Numbers.NONE; i++) {
+      Format format = formats.get(i);
+      if (format.scale() == Format.ISO) {
+        date = Times.date(data, from, to);
+        continue;
+      }
+      try {
+        date = LocalDate.parse(text(data, from, to), format.formatter()).toEpochDay();
+      } catch (DateTimeException e) {
+        date = Numbers.NONE;
+      }
+    }
+    return date;
+  }
+
+  /** What is wrong with bytes that {@link #append} did not take. */
+  public String fault(byte[] data, int from, int to) {
+    if (from == to) {
+      return "the value is empty";
+    }
+    String shown = Excerpt.of(data, from, to);
+    if (type.nested()) {
+      JsonValues values = new JsonValues();
+      values.parse(this, data, from, to, Vectors.forType(type, 1));
+      return values.fault();
+    }
+    if (pattern != null) {
+      return shown + " does not match its pattern";
+    }
+    boolean onlyZone =
+        type == Type.Scalar.TIMESTAMP
+            && formats.isEmpty()
+            && zone == null
+            && Times.instant(data, from, to, new Zone(ZoneOffset.UTC)) != Numbers.NONE;
+    String hint = onlyZone ? ": it has no zone (give one, as in timestamp @UTC)" : "";
+    return shown + " is no " + type + hint;
+  }
+
+  private static long bool(byte[] data, int from, int to) {
+    return switch (text(data, from, to)) {
+      case "true" -> 1;
+      case "false" -> 0;
+      default -> Numbers.NONE;
+    };
+  }
+
+  private static Optional<String> uuid(byte[] data, int from, int to) {
+    if (to - from != 36) {
+      return Optional.empty();
+    }
+    try {
+      String text = text(data, from, to);
+      String canonical = UUID.fromString(text).toString();
+      return canonical.equalsIgnoreCase(text) ? Optional.of(canonical) : Optional.empty();
+    } catch (IllegalArgumentException e) {
+      return Optional.empty();
+    }
+  }
+
+  private static String text(byte[] data, int from, int to) {
+    return new String(data, from, to - from, StandardCharsets.UTF_8);
+  }
+}

@@ -1,0 +1,44 @@
+package io.wexrun.core.field;
+
+import io.wexrun.core.batch.Vectors;
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.KeyPath;
+import io.wexrun.core.diagnose.Written;
+import io.wexrun.core.schema.Type;
+import java.nio.charset.StandardCharsets;
+import java.util.Map;
+
+/** How a field is read, as written with a step: {@code timestamp 'dd.MM.yyyy' @UTC}. Immutable. */
+public final class FieldSpec {
+  private final String text;
+  private final Field field;
+
+  /**
+   * Reads a spec.
+   *
+   * @throws io.wexrun.core.diagnose.MistakesException if it is none
+   */
+  public FieldSpec(String text) {
+    this.text = text;
+    Diagnostics diagnostics = Diagnostics.of("spec");
+    Written written = new Written(text, KeyPath.ROOT, diagnostics);
+    field = new FieldParser(written, "bad-field", Map.of()).parse("x", false, text, 0).field();
+    diagnostics.orThrow();
+  }
+
+  /** The type of the values. */
+  public Type type() {
+    return field.type();
+  }
+
+  /** Whether a text is a value. */
+  public boolean takes(String value) {
+    byte[] bytes = value.getBytes(StandardCharsets.UTF_8);
+    return field.append(bytes, 0, bytes.length, Vectors.forType(field.type(), 1));
+  }
+
+  @Override
+  public String toString() {
+    return text;
+  }
+}

@@ -1,0 +1,46 @@
+package io.wexrun.core.field;
+
+/** Strict validation of UTF-8 as in RFC 3629. */
+public final class Utf8 {
+  private Utf8() {}
+
+  /** The place of the first byte that is not UTF-8 in {@code data[from, to)}; -1 if all is well. */
+  public static int firstFault(byte[] data, int from, int to) {
+    int at = from;
+    while (at < to) {
+      int lead = data[at];
+      if (lead >= 0) {
+        at++;
+        continue;
+      }
+      int more = more(lead & 0xFF);
+      if (more == 0 || at + more >= to || !secondFits(lead & 0xFF, data[at + 1] & 0xFF)) {
+        return at;
+      }
+      for (int i = 2; i <= more; i++) {
+        if ((data[at + i] & 0xC0) != 0x80) {
+          return at;
+        }
+      }
+      at += more + 1;
+    }
+    return -1;
+  }
+
+  private static int more(int lead) {
+    if (lead >= 0xC2 && lead <= 0xDF) {
+      return 1;
+    }
+    if (lead >= 0xE0 && lead <= 0xEF) {
+      return 2;
+    }
+    return lead >= 0xF0 && lead <= 0xF4 ? 3 : 0;
+  }
+
+  /** RFC 3629 section 4: no overlong forms, no surrogates, nothing above U+10FFFF. */
+  private static boolean secondFits(int lead, int second) {
+    int least = lead == 0xE0 ? 0xA0 : lead == 0xF0 ? 0x90 : 0x80;
+    int most = lead == 0xED ? 0x9F : lead == 0xF4 ? 0x8F : 0xBF;
+    return second >= least && second <= most;
+  }
+}

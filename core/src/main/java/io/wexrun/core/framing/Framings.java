@@ -1,0 +1,31 @@
+package io.wexrun.core.framing;
+
+import io.wexrun.core.intake.Framing;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+
+/** The framings that intakes share, by the names under which settings and channels know them. */
+public final class Framings {
+  private static final Map<String, Framing> NAMED = new LinkedHashMap<>();
+
+  static {
+    for (Framing framing :
+        List.of(Lines.FRAMING, QuotedLines.FRAMING, Delimited.VARINT, Delimited.INT32)) {
+      NAMED.put(framing.form(), framing);
+    }
+  }
+
+  private Framings() {}
+
+  /** The framing with a name; empty if there is none. */
+  public static Optional<Framing> named(String name) {
+    return Optional.ofNullable(NAMED.get(name));
+  }
+
+  /** All names; {@code lines}, which needs no mention, first. */
+  public static List<String> names() {
+    return List.copyOf(NAMED.keySet());
+  }
+}

@@ -1,2 +1,0 @@
-/** Internet addresses and ranges of them, without a network. */
-package io.wexrun.core.network;
