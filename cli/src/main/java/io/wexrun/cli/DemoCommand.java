@@ -52,7 +52,7 @@ final class DemoCommand implements Callable<Integer> {
 
   @Override
   public Integer call() throws InterruptedException {
-    boolean made = DemoWorkspace.make(folder);
+    boolean made = DemoWorkspace.make(terminal.at(folder));
     if (made) {
       terminal.say(
           "made "
@@ -63,7 +63,7 @@ final class DemoCommand implements Callable<Integer> {
               + DemoWorkspace.files()
               + " files");
     }
-    try (Workspace workspace = Workspace.open(folder)) {
+    try (Workspace workspace = Workspace.open(terminal.at(folder))) {
       Map<String, Long> before = Watch.taken(workspace);
       terminal.say("running gate-intake (files to queue), gate-load (queue to tables) and others");
       Stopper stopper = new Stopper(terminal);

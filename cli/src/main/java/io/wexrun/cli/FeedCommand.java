@@ -2,8 +2,6 @@ package io.wexrun.cli;
 
 import io.wexrun.cli.demo.Feed;
 import java.io.BufferedOutputStream;
-import java.io.FileDescriptor;
-import java.io.FileOutputStream;
 import java.io.IOException;
 import java.io.OutputStream;
 import java.nio.file.Files;
@@ -107,14 +105,15 @@ final class FeedCommand implements Callable<Integer> {
   private OutputStream open() throws IOException {
     OutputStream raw =
         file == null
-            ? new FileOutputStream(FileDescriptor.out)
-            : Files.newOutputStream(file, StandardOpenOption.CREATE, StandardOpenOption.APPEND);
+            ? terminal.out
+            : Files.newOutputStream(
+                terminal.at(file), StandardOpenOption.CREATE, StandardOpenOption.APPEND);
     return new BufferedOutputStream(raw, 1 << 18);
   }
 
   private void write(OutputStream out) throws IOException, InterruptedException {
     Feed feed = what.feed(seed, spoil);
-    if (file == null || Files.size(file) == 0) {
+    if (file == null || Files.size(terminal.at(file)) == 0) {
       feed.writeHeader(out);
     }
     long start = System.nanoTime();

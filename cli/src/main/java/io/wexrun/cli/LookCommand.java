@@ -116,14 +116,14 @@ final class LookCommand implements Callable<Integer> {
 
   /** Looks at a file that holds a table. */
   private int lookAtTable(String what) {
-    Path file = Path.of(files.get(0));
+    Path file = terminal.at(files.get(0));
     ReferenceReader reader =
         ServiceLoader.load(ReferenceReader.class).stream()
             .map(ServiceLoader.Provider::get)
             .filter(r -> r.endings().contains(TABLES.get(what)))
             .findFirst()
             .orElseThrow();
-    ReferenceTable table = reader.read(file, file.toString(), SAMPLE_ROWS);
+    ReferenceTable table = reader.read(file, files.get(0), SAMPLE_ROWS);
     List<FieldLook> fields = Looker.at(table);
     int rows = table.rows().size();
     if (draft != null) {
@@ -152,11 +152,11 @@ final class LookCommand implements Callable<Integer> {
     List<InputStream> streams = new ArrayList<>();
     try {
       for (String file : files) {
-        if (!file.equals("-") && !Files.isRegularFile(Path.of(file))) {
-          boolean folder = Files.isDirectory(Path.of(file));
+        if (!file.equals("-") && !Files.isRegularFile(terminal.at(file))) {
+          boolean folder = Files.isDirectory(terminal.at(file));
           throw new OutsideException(folder ? file + " is a folder" : "there is no file " + file);
         }
-        streams.add(file.equals("-") ? System.in : open(Path.of(file)));
+        streams.add(file.equals("-") ? terminal.in : open(terminal.at(file)));
       }
       InputStream all = new SequenceInputStream(java.util.Collections.enumeration(streams));
       byte[] data = all.readNBytes(sample * KILOBYTE);
@@ -292,8 +292,8 @@ final class LookCommand implements Callable<Integer> {
       throw new OutsideException(
           "a draft needs plain files, which a pipeline can follow: unpack or save the data first");
     }
-    Path folder = workspaceOption.folder().orElseGet(LookCommand::nearest);
-    List<String> names = files.stream().map(f -> relative(folder, Path.of(f))).toList();
+    Path folder = workspaceOption.folder().orElseGet(this::nearest);
+    List<String> names = files.stream().map(f -> relative(folder, terminal.at(f))).toList();
     String pattern = names.size() == 1 ? names.get(0) : "{" + String.join(",", names) + "}";
     List<Path> written = Drafts.write(folder, draft, look, pattern, year);
     terminal.say(
@@ -308,8 +308,8 @@ final class LookCommand implements Callable<Integer> {
     return ExitCode.DONE;
   }
 
-  private static Path nearest() {
-    Path here = Path.of("").toAbsolutePath();
+  private Path nearest() {
+    Path here = terminal.here();
     return Workspace.find(here).orElse(here);
   }
 

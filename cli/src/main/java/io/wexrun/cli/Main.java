@@ -52,7 +52,14 @@ public final class Main implements Runnable {
     if (System.getProperty(LOG_LEVEL) == null) {
       System.setProperty(LOG_LEVEL, "warn");
     }
-    Terminal terminal = new Terminal();
+    Terminal terminal = Terminal.ofProcess();
+    int code = run(terminal, args);
+    terminal.exitCode().complete(code);
+    System.exit(code);
+  }
+
+  /** Runs the command as if it were called at a terminal; returns its exit code. */
+  static int run(Terminal terminal, String... args) {
     CommandLine command = new CommandLine(new Main(), new Commands(terminal));
     command.setColorScheme(
         CommandLine.Help.defaultColorScheme(terminal.colour() ? Ansi.ON : Ansi.OFF));
@@ -64,8 +71,7 @@ public final class Main implements Runnable {
     command.setParameterExceptionHandler((wrong, line) -> tell(wrong, terminal));
     int code = execute(command, args, terminal);
     terminal.flush();
-    terminal.exitCode().complete(code);
-    System.exit(code);
+    return code;
   }
 
   private static int execute(CommandLine command, String[] args, Terminal terminal) {

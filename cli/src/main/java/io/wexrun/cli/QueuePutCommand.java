@@ -146,11 +146,11 @@ final class QueuePutCommand implements Callable<Integer> {
 
   private InputStream open() throws IOException {
     if (file == null || file.equals("-")) {
-      return new BufferedInputStream(System.in, 1 << 16);
+      return new BufferedInputStream(terminal.in, 1 << 16);
     }
-    Path path = Path.of(file);
+    Path path = terminal.at(file);
     if (!Files.isRegularFile(path)) {
-      throw new OutsideException("there is no file " + path);
+      throw new OutsideException("there is no file " + file);
     }
     return new BufferedInputStream(Files.newInputStream(path), 1 << 16);
   }

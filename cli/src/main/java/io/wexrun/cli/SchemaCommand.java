@@ -60,8 +60,8 @@ final class SchemaCommand implements Callable<Integer> {
 
   @Override
   public Integer call() {
-    Path here = Path.of("").toAbsolutePath();
-    Path workspace = folder != null ? folder : Workspace.find(here).orElse(here);
+    Path here = terminal.here();
+    Path workspace = folder != null ? terminal.at(folder) : Workspace.find(here).orElse(here);
     Map<String, Object> schema =
         what == What.PIPELINE ? FileForms.pipeline(workspace) : FileForms.workspace(workspace);
     if (json) {

@@ -1,9 +1,13 @@
 package io.wexrun.cli;
 
 import java.io.FileDescriptor;
+import java.io.FileInputStream;
 import java.io.FileOutputStream;
+import java.io.InputStream;
+import java.io.OutputStream;
 import java.io.PrintStream;
 import java.nio.charset.StandardCharsets;
+import java.nio.file.Path;
 import java.text.NumberFormat;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -14,8 +18,9 @@ import tools.jackson.databind.SerializationFeature;
 import tools.jackson.databind.json.JsonMapper;
 
 /**
- * Where the command writes: data to {@code out}, messages to {@code err}. Colour only where a
- * person looks at it, and never with {@code NO_COLOR} (no-color.org).
+ * Where the command is called: the folder that relative names start from, what it reads, and where
+ * it writes: data to {@code out}, messages to {@code err}. Colour only where a person looks at it,
+ * and never with {@code NO_COLOR} (no-color.org).
  */
 final class Terminal {
   /** How a text is set off. */
@@ -34,15 +39,12 @@ final class Terminal {
     }
   }
 
-  /** The launcher says which streams are terminals: {@code out,err}. */
-  private static final String TERMINALS = System.getProperty("wexrun.terminal", "");
-
-  private static final boolean NO_COLOR =
-      System.getenv("NO_COLOR") != null && !System.getenv("NO_COLOR").isEmpty()
-          || "dumb".equals(System.getenv("TERM"));
-
-  final PrintStream out = utf8(FileDescriptor.out);
-  final PrintStream err = utf8(FileDescriptor.err);
+  final InputStream in;
+  final PrintStream out;
+  final PrintStream err;
+  private final Path here;
+  private final String terminals;
+  private final boolean plain;
 
   private final CompletableFuture<Integer> exitCode = new CompletableFuture<>();
 
@@ -51,20 +53,65 @@ final class Terminal {
     return exitCode;
   }
 
-  private static PrintStream utf8(FileDescriptor stream) {
-    return new PrintStream(new FileOutputStream(stream), false, StandardCharsets.UTF_8);
+  /**
+   * A terminal of any streams.
+   *
+   * @param here the folder that relative names start from
+   * @param terminals which streams a person looks at: {@code out,err}
+   * @param plain whether there is no colour in any case
+   */
+  Terminal(
+      Path here,
+      InputStream in,
+      OutputStream out,
+      OutputStream err,
+      String terminals,
+      boolean plain) {
+    this.here = here;
+    this.in = in;
+    this.out = new PrintStream(out, false, StandardCharsets.UTF_8);
+    this.err = new PrintStream(err, false, StandardCharsets.UTF_8);
+    this.terminals = terminals;
+    this.plain = plain;
+  }
+
+  /** The process's own; the launcher says which of its streams are terminals. */
+  static Terminal ofProcess() {
+    String noColor = System.getenv("NO_COLOR");
+    return new Terminal(
+        Path.of(""),
+        new FileInputStream(FileDescriptor.in),
+        new FileOutputStream(FileDescriptor.out),
+        new FileOutputStream(FileDescriptor.err),
+        System.getProperty("wexrun.terminal", ""),
+        noColor != null && !noColor.isEmpty() || "dumb".equals(System.getenv("TERM")));
+  }
+
+  /** The folder that relative names start from, as a whole path. */
+  Path here() {
+    return here.toAbsolutePath();
+  }
+
+  /** A file or folder that the user named. */
+  Path at(Path named) {
+    return here.resolve(named);
+  }
+
+  /** A file or folder that the user named. */
+  Path at(String named) {
+    return here.resolve(named);
   }
 
   boolean outIsTerminal() {
-    return TERMINALS.contains("out");
+    return terminals.contains("out");
   }
 
   boolean errIsTerminal() {
-    return TERMINALS.contains("err");
+    return terminals.contains("err");
   }
 
   boolean colour() {
-    return outIsTerminal() && !NO_COLOR;
+    return outIsTerminal() && !plain;
   }
 
   /** A text for {@code out}, set off if it is seen by a person. */
@@ -74,7 +121,7 @@ final class Terminal {
 
   /** A text for {@code err}, set off if it is seen by a person. */
   String styleErr(Style style, String text) {
-    return errIsTerminal() && !NO_COLOR ? "\u001b[" + style.code + "m" + text + "\u001b[0m" : text;
+    return errIsTerminal() && !plain ? "\u001b[" + style.code + "m" + text + "\u001b[0m" : text;
   }
 
   /** Writes a value as JSON, on one line if it is piped. */

@@ -6,7 +6,6 @@ import io.wexrun.core.shape.RecordTrial;
 import io.wexrun.project.Workspace;
 import java.io.IOException;
 import java.nio.charset.StandardCharsets;
-import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -131,9 +130,9 @@ final class TryCommand implements Callable<Integer> {
       return workspace.tryOut(pipeline, most);
     }
     if (!file.equals("-")) {
-      return workspace.tryOut(pipeline, Path.of(file), most);
+      return workspace.tryOut(pipeline, terminal.at(file), most);
     }
-    return workspace.tryOut(pipeline, System.in.readAllBytes(), most);
+    return workspace.tryOut(pipeline, terminal.in.readAllBytes(), most);
   }
 
   private List<String> places(Workspace workspace) {

@@ -18,13 +18,19 @@ final class WorkspaceOption {
   @Option(names = "--json", description = "Write the same facts as JSON.")
   private boolean json;
 
+  private final Terminal terminal;
+
+  WorkspaceOption(Terminal terminal) {
+    this.terminal = terminal;
+  }
+
   boolean json() {
     return json;
   }
 
   /** The folder that was named. */
   Optional<Path> folder() {
-    return Optional.ofNullable(folder);
+    return Optional.ofNullable(folder).map(terminal::at);
   }
 
   Workspace open() {
@@ -34,9 +40,9 @@ final class WorkspaceOption {
   /** Opens the workspace with values of parameters. */
   Workspace open(Map<String, String> parameters) {
     if (folder != null) {
-      return Workspace.open(folder, parameters);
+      return Workspace.open(terminal.at(folder), parameters);
     }
-    Path here = Path.of("").toAbsolutePath();
+    Path here = terminal.here();
     return Workspace.open(
         Workspace.find(here)
             .orElseThrow(

@@ -6,6 +6,7 @@ import io.wexrun.cli.Wexrun.Result;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.List;
 import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.TestInstance;
@@ -79,7 +80,7 @@ class BadInputTest {
             .replace("--workspace tram-demo", "")
             .replace("tram-demo/", "")
             .replace("demo tram-demo", "demo again");
-    Result run = Wexrun.in(demo.folder()).runLimited("true", words(inDemo));
+    Result run = demo.run(words(inDemo));
     assertThat(run.exit()).as(run.err()).isZero();
   }
 
@@ -129,11 +130,11 @@ class BadInputTest {
         }
         Thread.sleep(20);
       }
-      Result second = beside.run("run", "--once", "-w", here, "gate-intake");
+      Result second = beside.runChild(List.of(), "run", "--once", "-w", here, "gate-intake");
       assertThat(second.exit()).isEqualTo(3);
       assertThat(second.err())
           .contains("pipeline gate-intake is held by " + holder + " (wexrun run)");
-      Result sql = beside.run("sql", "-w", here, "select 1");
+      Result sql = beside.runChild(List.of(), "sql", "-w", here, "select 1");
       assertThat(sql.exit()).isEqualTo(3);
       assertThat(sql.err()).contains("store warehouse", "is held by " + holder);
       assertThat(beside.run("queue", "-w", here, "gate-events").exit()).isZero();

@@ -9,6 +9,7 @@ import java.nio.file.Path;
 import java.nio.file.StandardOpenOption;
 import java.sql.Connection;
 import java.sql.DriverManager;
+import java.util.List;
 import java.util.stream.Collectors;
 import java.util.stream.IntStream;
 import org.junit.jupiter.api.BeforeEach;
@@ -91,7 +92,7 @@ class ChannelCommandTest {
     append(0);
     try (Connection held = heldStore()) {
       assertThat(held.isValid(1)).isTrue();
-      Result once = new Wexrun(folder, here.options()).run("run", "--once");
+      Result once = here.runChild(List.of(), "run", "--once");
       assertThat(once.exit()).isEqualTo(3);
       assertThat(once.err()).contains("waits in the channel of doors-load on disk");
       assertThat(tally().get("held").asInt()).isEqualTo(LINES);
@@ -130,7 +131,7 @@ class ChannelCommandTest {
     append(0);
     try (Connection held = heldStore()) {
       assertThat(held.isValid(1)).isTrue();
-      assertThat(here.run("run", "--once").exit()).isEqualTo(3);
+      assertThat(here.runChild(List.of(), "run", "--once").exit()).isEqualTo(3);
     }
     Files.delete(folder.resolve("incoming/a.log"));
     write("");

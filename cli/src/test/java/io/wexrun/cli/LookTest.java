@@ -61,7 +61,8 @@ class LookTest {
   void aParquetFileIsLookedAtAsATable() throws IOException {
     Wexrun here = Wexrun.in(folder);
     Files.writeString(folder.resolve("wexrun.yaml"), "stores: {w: {duckdb: w.db}}\n");
-    here.run("sql", "copy (select i as n, 'x' || i as s from range(5) t(i)) to 't.parquet'");
+    String to = folder.resolve("t.parquet").toString();
+    here.run("sql", "copy (select i as n, 'x' || i as s from range(5) t(i)) to '" + to + "'");
     assertThat(here.run("look", "t.parquet").out())
         .startsWith("a Parquet file: 5 rows")
         .containsPattern("n +int +100 % +5 +0 \\| 1 \\| 2");

@@ -6,15 +6,12 @@ import io.wexrun.cli.Wexrun.Result;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
-import java.util.List;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 
 /** Data on standard output, messages on standard error, colour only for people. */
 class OutputTest {
-  private static final List<String> ON_A_TERMINAL = List.of("-Dwexrun.terminal=out,err");
-
   @TempDir private Path folder;
 
   @BeforeEach
@@ -45,7 +42,7 @@ class OutputTest {
 
   @Test
   void colourIsForTerminalsAndNeverWithNoColor() {
-    Wexrun terminal = new Wexrun(folder, ON_A_TERMINAL);
+    Wexrun terminal = new Wexrun(folder, "out,err");
     assertThat(terminal.run("tally").out()).contains("\u001b[32mbalanced");
     assertThat(terminal.runLimited("export NO_COLOR=1", "tally").out()).doesNotContain("\u001b");
     assertThat(Wexrun.in(folder).run("tally").out()).doesNotContain("\u001b");
@@ -158,8 +155,7 @@ class OutputTest {
   @Test
   void tryTakesRecordsFromStandardInputAndKeepsThemAsCases() throws IOException {
     Wexrun here = Wexrun.in(folder);
-    String input = "printf '5 five\\nx six\\n' > in.txt && exec 0< in.txt";
-    Result tried = here.runLimited(input, "try", "lines", "-", "--save-case");
+    Result tried = here.runWith("5 five\nx six\n", "try", "lines", "-", "--save-case");
     assertThat(tried.out()).contains("+n=5  +text=five", "dies: bad-value", "2 tried, 2 shown");
     assertThat(tried.err()).startsWith("kept 2 in ");
     assertThat(Files.readString(folder.resolve("cases/lines.yaml")))

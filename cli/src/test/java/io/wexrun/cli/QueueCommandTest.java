@@ -140,14 +140,14 @@ class QueueCommandTest {
         out.write("tram=" + i + " the door of a car, which says so at some length\n");
       }
     }
-    Wexrun small = new Wexrun(folder, List.of("-Xmx256m"));
-    Result put = small.run("queue", "put", "many", "many.log", "--key", "tram=(\\d+)");
+    List<String> small = List.of("-Xmx256m");
+    Result put = here.runChild(small, "queue", "put", "many", "many.log", "--key", "tram=(\\d+)");
     assertThat(put.exit()).as(put.err()).isZero();
     assertThat(put.err()).contains("300,000 records in");
-    Result read = small.run("queue", "read", "many");
+    Result read = here.runChild(small, "queue", "read", "many");
     assertThat(read.exit()).as(read.err()).isZero();
     assertThat(read.out().lines().distinct()).hasSize(lines);
-    assertThat(small.run("queue", "verify", "many").exit()).isZero();
+    assertThat(here.runChild(small, "queue", "verify", "many").exit()).isZero();
   }
 
   @Test

@@ -1,5 +1,7 @@
 package io.wexrun.cli;
 
+import java.io.ByteArrayInputStream;
+import java.io.ByteArrayOutputStream;
 import java.io.IOException;
 import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
@@ -11,10 +13,18 @@ import java.util.concurrent.TimeUnit;
 import tools.jackson.databind.JsonNode;
 import tools.jackson.databind.json.JsonMapper;
 
-/** The real command in a child process, in a folder. */
-record Wexrun(Path folder, List<String> options) {
+/**
+ * The real command, called in a folder: in this process, or in a child process where signals,
+ * limits, the start or another process matter.
+ *
+ * @param terminals which streams are terminals, as the launcher says it
+ */
+record Wexrun(Path folder, String terminals) {
+  private static final List<String> JAVA =
+      List.of("-Xmx512m", "-XX:TieredStopAtLevel=1", "--add-opens=java.base/java.nio=ALL-UNNAMED");
+
   static Wexrun in(Path folder) {
-    return new Wexrun(folder, List.of("-Xmx512m"));
+    return new Wexrun(folder, "");
   }
 
   /** What a command gave. */
@@ -24,19 +34,35 @@ record Wexrun(Path folder, List<String> options) {
     }
   }
 
-  private List<String> command(String... args) {
+  /** Runs a command in this process. */
+  Result run(String... args) {
+    return runWith("", args);
+  }
+
+  /** Runs a command in this process, with a text as its standard input. */
+  Result runWith(String input, String... args) {
+    ByteArrayOutputStream out = new ByteArrayOutputStream();
+    ByteArrayOutputStream err = new ByteArrayOutputStream();
+    ByteArrayInputStream in = new ByteArrayInputStream(input.getBytes(StandardCharsets.UTF_8));
+    Terminal terminal = new Terminal(folder, in, out, err, terminals, false);
+    int exit = Main.run(terminal, args);
+    return new Result(
+        exit, out.toString(StandardCharsets.UTF_8), err.toString(StandardCharsets.UTF_8));
+  }
+
+  private static List<String> command(List<String> options, String... args) {
     List<String> command = new ArrayList<>();
     command.add(Path.of(System.getProperty("java.home"), "bin", "java").toString());
-    command.add("--add-opens=java.base/java.nio=ALL-UNNAMED");
+    command.addAll(JAVA);
     command.addAll(options);
     command.addAll(List.of("-cp", System.getProperty("java.class.path"), "io.wexrun.cli.Main"));
     command.addAll(List.of(args));
     return command;
   }
 
-  /** Starts a command; its output goes to files in the folder. */
+  /** Starts a command in a child process; its output goes to files in the folder. */
   Process start(String... args) {
-    return start(command(args));
+    return start(command(List.of("-Dwexrun.terminal=" + terminals), args));
   }
 
   private Process start(List<String> command) {
@@ -51,14 +77,15 @@ record Wexrun(Path folder, List<String> options) {
     }
   }
 
-  /** Runs a command to its end. */
-  Result run(String... args) {
-    return finish(start(args));
+  /** Runs a command to its end in a child process with options for its Java machine. */
+  Result runChild(List<String> options, String... args) {
+    return finish(start(command(options, args)));
   }
 
   /** Runs a command through a shell that sets a limit first, such as {@code ulimit -f 100}. */
   Result runLimited(String limit, String... args) {
-    List<String> quoted = command(args).stream().map(a -> "'" + a + "'").toList();
+    List<String> options = List.of("-Dwexrun.terminal=" + terminals);
+    List<String> quoted = command(options, args).stream().map(a -> "'" + a + "'").toList();
     return finish(start(List.of("sh", "-c", limit + " && exec " + String.join(" ", quoted))));
   }
 
