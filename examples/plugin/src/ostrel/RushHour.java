@@ -1,6 +1,5 @@
 package ostrel;
 
-import io.wexrun.core.diagnose.Written;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
@@ -8,6 +7,7 @@ import io.wexrun.core.step.RowStep;
 import io.wexrun.core.step.Step;
 import io.wexrun.core.step.StepContext;
 import io.wexrun.core.step.StepKind;
+import io.wexrun.core.written.Written;
 import java.time.ZoneId;
 import java.util.List;
 

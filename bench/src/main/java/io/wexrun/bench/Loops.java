@@ -26,7 +26,7 @@ import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type.Scalar;
-import io.wexrun.core.shape.Destination;
+import io.wexrun.core.target.Destination;
 import io.wexrun.core.shape.Shaped;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.shape.Steps;

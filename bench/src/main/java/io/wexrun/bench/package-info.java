@@ -1,2 +1,3 @@
 /** Benchmarks; never published. */
 package io.wexrun.bench;
+

@@ -1,2 +1,3 @@
 /** The embedded store: tables in a DuckDB file. */
 package io.wexrun.duckdb;
+

@@ -1,9 +1,9 @@
 package io.wexrun.formats;
 
-import io.wexrun.core.diagnose.Written;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.step.ParseStep;
 import io.wexrun.core.step.StepContext;
+import io.wexrun.core.written.Written;
 import java.util.Map;
 
 /** A step that reads records in a binary format. */

@@ -3,3 +3,4 @@
  * software. Found as services of {@link io.wexrun.core.step.StepKind}.
  */
 package io.wexrun.formats;
+

@@ -7,7 +7,7 @@ import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
-import io.wexrun.core.shape.Destination;
+import io.wexrun.core.target.Destination;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.shape.Steps;
 import java.nio.file.Path;

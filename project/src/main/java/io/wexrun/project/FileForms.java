@@ -2,7 +2,7 @@ package io.wexrun.project;
 
 import io.wexrun.core.pipeline.Others;
 import io.wexrun.core.shape.Steps;
-import io.wexrun.core.step.Form;
+import io.wexrun.core.written.Form;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;

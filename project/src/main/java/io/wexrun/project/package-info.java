@@ -3,3 +3,4 @@
  * stand in files or are made in Java.
  */
 package io.wexrun.project;
+

@@ -4,14 +4,14 @@ import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.dead.Reason;
-import io.wexrun.core.diagnose.Written;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
-import io.wexrun.core.step.Form;
 import io.wexrun.core.step.Rejects;
 import io.wexrun.core.step.Step;
 import io.wexrun.core.step.StepContext;
 import io.wexrun.core.step.StepKind;
+import io.wexrun.core.written.Form;
+import io.wexrun.core.written.Written;
 import java.util.List;
 import java.util.OptionalInt;
 

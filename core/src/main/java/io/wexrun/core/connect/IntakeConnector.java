@@ -3,13 +3,14 @@ package io.wexrun.core.connect;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.intake.Intake;
-import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
-import java.nio.file.Path;
 import java.util.List;
-import java.util.Map;
+import java.util.Optional;
 
-/** Opens intakes of one kind. Found by {@link java.util.ServiceLoader}. */
+/**
+ * Opens intakes of one kind. Found by {@link java.util.ServiceLoader}: needs a public constructor
+ * without parameters. Has no state; for several threads.
+ */
 public interface IntakeConnector {
   /** The key that names the kind in a pipeline's intake. */
   String kind();
@@ -17,15 +18,35 @@ public interface IntakeConnector {
   /** All keys that its settings may have, the kind's own and {@code longest} included. */
   List<String> keys();
 
-  /** Checks settings without opening anything; unknown keys are found by the caller. */
-  void check(Settings settings, Path workspace, KeyPath path, Diagnostics diagnostics);
+  /**
+   * Checks settings without opening anything; unknown keys are found by the caller.
+   *
+   * @param path where the settings stand
+   */
+  void check(Settings settings, Site site, KeyPath path, Diagnostics diagnostics);
 
   /**
-   * Opens an intake.
-   *
-   * @param settings checked before
-   * @param workspace the folder that relative names start from
-   * @param positions where known source partitions go on; others start at their beginning
+   * The target of the workspace whose records the intake takes, such as a queue: pipelines that
+   * write to it run before.
    */
-  Intake open(Settings settings, Path workspace, Map<SourcePartition, Long> positions);
+  default Optional<String> reads(Settings settings) {
+    return Optional.empty();
+  }
+
+  /**
+   * Opens an intake. Its source partitions are assigned later.
+   *
+   * @throws io.wexrun.core.diagnose.OutsideException if it cannot be opened
+   */
+  Intake open(IntakeOpening opening);
+
+  /**
+   * Opens an intake only to look at its first records, beside a run that has it open. Makes and
+   * changes nothing.
+   *
+   * @throws io.wexrun.core.diagnose.OutsideException if it cannot be opened, or is not there yet
+   */
+  default Intake peek(Settings settings, Site site) {
+    return open(IntakeOpening.fresh(settings, site));
+  }
 }

@@ -4,10 +4,12 @@ import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.target.Store;
-import java.nio.file.Path;
 import java.util.List;
 
-/** Opens stores of one kind. Found by {@link java.util.ServiceLoader}. */
+/**
+ * Opens stores of one kind. Found by {@link java.util.ServiceLoader}: needs a public constructor
+ * without parameters. Has no state; for several threads.
+ */
 public interface StoreConnector {
   /** The key that names the kind in a workspace's stores. */
   String kind();
@@ -15,17 +17,22 @@ public interface StoreConnector {
   /** All keys that its settings may have, the kind's own included. */
   List<String> keys();
 
-  /** Checks settings without opening anything; unknown keys are found by the caller. */
-  void check(Settings settings, KeyPath path, Diagnostics diagnostics);
+  /**
+   * Checks settings without opening anything; unknown keys are found by the caller.
+   *
+   * @param path where the settings stand
+   */
+  void check(Settings settings, Site site, KeyPath path, Diagnostics diagnostics);
 
   /** Whether the store is there already, so that opening it makes nothing. Opens nothing. */
-  boolean exists(Settings settings, Path workspace);
+  boolean exists(Settings settings, Site site);
 
   /**
-   * Opens a store, making it if it is not there.
+   * Opens a store, making it if it is not there. Whoever opens it closes it.
    *
-   * @param workspace the folder that relative names start from
-   * @throws io.wexrun.core.diagnose.OutsideException if it is held by another process
+   * @param name the store's name in the workspace, for messages
+   * @throws io.wexrun.core.diagnose.OutsideException if it is held by another process, or cannot be
+   *     reached
    */
-  Store open(String name, Settings settings, Path workspace);
+  Store open(String name, Settings settings, Site site);
 }

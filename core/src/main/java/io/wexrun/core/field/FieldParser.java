@@ -2,10 +2,10 @@ package io.wexrun.core.field;
 
 import com.google.re2j.PatternSyntaxException;
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.diagnose.Written;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
+import io.wexrun.core.written.Written;
 import java.time.DateTimeException;
 import java.time.ZoneId;
 import java.time.format.DateTimeFormatter;

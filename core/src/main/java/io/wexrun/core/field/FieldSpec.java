@@ -3,8 +3,8 @@ package io.wexrun.core.field;
 import io.wexrun.core.batch.Vectors;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
-import io.wexrun.core.diagnose.Written;
 import io.wexrun.core.schema.Type;
+import io.wexrun.core.written.Written;
 import java.nio.charset.StandardCharsets;
 import java.util.Map;
 

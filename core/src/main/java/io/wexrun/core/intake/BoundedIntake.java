@@ -12,12 +12,35 @@ import java.util.Optional;
  */
 public final class BoundedIntake implements Intake {
   private final Intake inner;
+  private final Map<SourcePartition, Long> bounds;
   private final Map<SourcePartition, Long> missing;
 
   /** Bounds an intake; closing this one closes it. */
   public BoundedIntake(Intake inner, Map<SourcePartition, Long> bounds) {
     this.inner = inner;
+    this.bounds = Map.copyOf(bounds);
     this.missing = new HashMap<>(bounds);
+  }
+
+  @Override
+  public List<Source> look() {
+    return inner.look().stream().filter(s -> bounds.containsKey(s.partition())).toList();
+  }
+
+  @Override
+  public void assign(SourcePartition partition, long position) {
+    inner.assign(partition, position);
+    long bound = bounds.get(partition);
+    if (position < bound) {
+      missing.put(partition, bound);
+    } else {
+      missing.remove(partition);
+    }
+  }
+
+  @Override
+  public void revoke(SourcePartition partition) {
+    inner.revoke(partition);
   }
 
   @Override
@@ -45,8 +68,8 @@ public final class BoundedIntake implements Intake {
   }
 
   @Override
-  public List<String> notices() {
-    return inner.notices();
+  public void accounted(Map<SourcePartition, Long> positions) {
+    inner.accounted(positions);
   }
 
   @Override

@@ -2,6 +2,8 @@ package io.wexrun.core.intake;
 
 import java.util.Arrays;
 import java.util.BitSet;
+import java.util.Map;
+import java.util.Optional;
 
 /**
  * The raw records of a block: for each one its bytes and its position. Immutable once built; shares
@@ -9,15 +11,27 @@ import java.util.BitSet;
  */
 public final class Records {
   private static final int[] NOTHING = {};
-  private static final Origin NOWHERE = new Origin("", new byte[0], 0, null);
+  private static final Origin NOWHERE = new Origin("", new byte[0], 0, null, null, 0);
+
+  /** What records came with beside their bytes, by their number. Pure, for several threads. */
+  public interface Envelopes {
+    /** The key of a record, if it has one; not to be changed. */
+    Optional<byte[]> key(int record);
+
+    /** The headers of a record, names to values in order; may be empty. */
+    Map<String, String> headers(int record);
+  }
 
   /**
    * Where records come from.
    *
    * @param taken when they were taken, if {@code times} is null
    * @param times when each one was taken
+   * @param envelopes what they came with; null for nothing
+   * @param shift the number that the first record has in the envelopes
    */
-  private record Origin(String source, byte[] header, long taken, long[] times) {}
+  private record Origin(
+      String source, byte[] header, long taken, long[] times, Envelopes envelopes, int shift) {}
 
   private final byte[] data;
   private final int[] starts;
@@ -100,17 +114,17 @@ public final class Records {
 
   /** The same records with what is known of where they come from. */
   Records from(String source, byte[] header, long taken) {
-    Origin from = new Origin(source, header, taken, origin.times);
+    Origin from = new Origin(source, header, taken, origin.times, origin.envelopes, origin.shift);
     return new Records(data, starts, ends, count, firstPosition, positionsAreBytes, odd, from);
   }
 
   /**
-   * The same records with the time when each one was taken.
+   * The same records with the time when each one was taken, and what they came with.
    *
    * @param times microseconds since 1970-01-01T00:00:00Z
    */
-  public Records takenAt(long[] times) {
-    Origin from = new Origin(origin.source, origin.header, origin.taken, times);
+  public Records with(long[] times, Envelopes envelopes) {
+    Origin from = new Origin(origin.source, origin.header, origin.taken, times, envelopes, 0);
     return new Records(data, starts, ends, count, firstPosition, positionsAreBytes, odd, from);
   }
 
@@ -125,11 +139,23 @@ public final class Records {
   }
 
   /**
-   * When a record was taken, in microseconds since 1970-01-01T00:00:00Z: from a queue, when it was
-   * appended there; 0 if that is not known.
+   * When a record was first taken, in microseconds since 1970-01-01T00:00:00Z; for one that a
+   * producer appended to a queue, when it was appended; 0 if that is not known.
    */
   public long taken(int record) {
     return origin.times == null ? origin.taken : origin.times[record];
+  }
+
+  /** The key that a record came with, if it had one; not to be changed. */
+  public Optional<byte[]> key(int record) {
+    return origin.envelopes == null
+        ? Optional.empty()
+        : origin.envelopes.key(record + origin.shift);
+  }
+
+  /** The headers that a record came with, names to values in order; may be empty. */
+  public Map<String, String> headers(int record) {
+    return origin.envelopes == null ? Map.of() : origin.envelopes.headers(record + origin.shift);
   }
 
   /** The same records without their bytes: only positions and count, for less memory. */
@@ -163,7 +189,13 @@ public final class Records {
         positionsAreBytes ? firstPosition : firstPosition + gone,
         positionsAreBytes,
         odd == null ? null : odd.get(gone, Math.max(gone, count)),
-        new Origin(origin.source, origin.header, origin.taken, times));
+        new Origin(
+            origin.source,
+            origin.header,
+            origin.taken,
+            times,
+            origin.envelopes,
+            origin.shift + gone));
   }
 
   /** The first records, at most so many. */

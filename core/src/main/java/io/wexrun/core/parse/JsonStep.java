@@ -1,20 +1,20 @@
 package io.wexrun.core.parse;
 
 import io.wexrun.core.batch.Vector;
-import io.wexrun.core.diagnose.Written;
 import io.wexrun.core.field.Field;
 import io.wexrun.core.field.FieldParser;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
-import io.wexrun.core.step.Form;
 import io.wexrun.core.step.ParseStep;
 import io.wexrun.core.step.Rejects;
 import io.wexrun.core.step.Step;
 import io.wexrun.core.step.StepContext;
 import io.wexrun.core.step.StepKind;
 import io.wexrun.core.step.Unfinished;
+import io.wexrun.core.written.Form;
+import io.wexrun.core.written.Written;
 import java.util.List;
 import java.util.Map;
 

@@ -1,16 +1,16 @@
 package io.wexrun.core.parse;
 
-import io.wexrun.core.diagnose.Written;
 import io.wexrun.core.field.FieldParser;
 import io.wexrun.core.field.Zone;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
-import io.wexrun.core.step.Form;
 import io.wexrun.core.step.ParseStep;
 import io.wexrun.core.step.Step;
 import io.wexrun.core.step.StepContext;
 import io.wexrun.core.step.StepKind;
 import io.wexrun.core.step.Unfinished;
+import io.wexrun.core.written.Form;
+import io.wexrun.core.written.Written;
 import java.time.DateTimeException;
 import java.time.ZoneId;
 import java.time.ZoneOffset;

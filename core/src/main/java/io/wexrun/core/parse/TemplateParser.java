@@ -1,9 +1,9 @@
 package io.wexrun.core.parse;
 
-import io.wexrun.core.diagnose.Written;
 import io.wexrun.core.field.Field;
 import io.wexrun.core.field.FieldParser;
 import io.wexrun.core.field.Literal;
+import io.wexrun.core.written.Written;
 import java.util.ArrayList;
 import java.util.HashSet;
 import java.util.List;

@@ -28,7 +28,8 @@ import java.util.Objects;
  * @param kinds the kinds of records in a stream that mixes several; none if there is a route
  * @param others what becomes of records of no kind
  * @param flush when buffers are written
- * @param channel where records wait between intake and shaping
+ * @param channel where records wait between intake and shaping: {@link #IN_MEMORY}, or a kind of
+ *     channel that outlives a run, as in {@code {disk: 10GB}}
  */
 public record Pipeline(
     String name,
@@ -40,12 +41,16 @@ public record Pipeline(
     List<Kind> kinds,
     Others others,
     FlushPolicy flush,
-    ChannelPolicy channel) {
+    Settings channel) {
+
+  /** The channel that keeps nothing: what was not accounted for is taken again. */
+  public static final Settings IN_MEMORY = new Settings("memory", Map.of());
 
   /** Copies the collections. */
   public Pipeline {
     patterns = Collections.unmodifiableMap(new LinkedHashMap<>(patterns));
     Objects.requireNonNull(intake, "intake");
+    Objects.requireNonNull(channel, "channel");
     shape = List.copyOf(shape);
     route = List.copyOf(route);
     kinds = List.copyOf(kinds);
@@ -59,11 +64,6 @@ public record Pipeline(
   /** The pipeline's dead letters as a queue's name. */
   public String deadLetters() {
     return "dead/" + name;
-  }
-
-  /** The pipeline's channel on disk as a queue's name, whether it has one or not. */
-  public String channelQueue() {
-    return "channel/" + name;
   }
 
   /** This pipeline with other patterns. */
@@ -82,7 +82,7 @@ public record Pipeline(
     private final List<Kind> kinds = new ArrayList<>();
     private Others others = Others.DEAD;
     private FlushPolicy flush = FlushPolicy.DEFAULT;
-    private ChannelPolicy channel = ChannelPolicy.MEMORY;
+    private Settings channel = IN_MEMORY;
 
     private Builder(String name) {
       this.name = name;
@@ -137,8 +137,8 @@ public record Pipeline(
     }
 
     /** Where records wait between intake and shaping; without it in memory. */
-    public Builder channel(ChannelPolicy policy) {
-      channel = policy;
+    public Builder channel(Settings settings) {
+      channel = settings;
       return this;
     }
 

@@ -9,6 +9,7 @@ import java.util.Deque;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.function.Consumer;
 
 /**
  * The ranges that are not accounted for yet, in the order of each source partition. A range is
@@ -24,9 +25,10 @@ final class Books {
   /**
    * Takes out what is done, as one account for each source partition.
    *
+   * @param settled is told of each range that is done
    * @throws IllegalStateException if the counts of a range do not balance
    */
-  List<Account> settle() {
+  List<Account> settle(Consumer<Range> settled) {
     List<Account> accounts = new ArrayList<>();
     open.forEach(
         (source, ranges) -> {
@@ -35,7 +37,8 @@ final class Books {
           long to = -1;
           while (!ranges.isEmpty() && ranges.peek().done()) {
             Range range = ranges.remove();
-            if (range.counts.in() != range.counts.out()) {
+            settled.accept(range);
+            if (range.counts().in() != range.counts().out()) {
               throw new IllegalStateException(
                   "the books of "
                       + source
@@ -44,9 +47,9 @@ final class Books {
                       + " to "
                       + range.to
                       + ": "
-                      + range.counts);
+                      + range.counts());
             }
-            sum = sum.plus(range.counts);
+            sum = sum.plus(range.counts());
             to = range.to;
           }
           if (to >= 0) {

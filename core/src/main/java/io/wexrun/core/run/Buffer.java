@@ -10,17 +10,24 @@ import java.util.List;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.Executor;
 import java.util.function.BiConsumer;
+import java.util.function.UnaryOperator;
 
 /**
  * The rows that wait for one target, and the flushes of it that are under way. Used by the
- * accountant's thread alone; only the flushes themselves run elsewhere.
+ * delivery's thread alone; only the flushes themselves run elsewhere.
  */
 final class Buffer {
-  /** A flush under way: its rows, and the ranges that wait for it. */
+  /** A flush under way: its rows, the ranges that wait for it, and the memory that it holds. */
   record Sent(Buffer buffer, Flush flush, List<Range> ranges, long allocated) {}
 
+  /** What is done with a flush that was committed, before the next one is. */
+  @FunctionalInterface
+  interface Afterwards {
+    void after(Sent sent, Receipt receipt);
+  }
+
   final String name;
-  private final Target target;
+  final Target target;
   private final FlushPolicy policy;
   private List<Flush.Part> parts = new ArrayList<>();
   private List<Range> ranges = new ArrayList<>();
@@ -70,15 +77,24 @@ final class Buffer {
     return inFlight < target.parallelism();
   }
 
+  /** Whether nothing waits and nothing is under way. */
   boolean idle() {
     return parts.isEmpty() && inFlight == 0;
   }
 
+  /** Whether a flush is under way. */
+  boolean busy() {
+    return inFlight > 0;
+  }
+
   /**
-   * Stages what waits, on another thread, and commits it after the flush before. {@code done} is
-   * told on some thread, with a receipt or a failure.
+   * Stages what waits, on another thread, and commits it after the flush before.
+   *
+   * @param afterwards what is done with the receipt before the next flush is committed
+   * @param done is told on some thread, with a receipt or a failure
    */
-  Sent send(Executor threads, BiConsumer<Sent, CompletableFuture<Receipt>> done) {
+  void send(
+      Executor threads, Afterwards afterwards, BiConsumer<Sent, CompletableFuture<Receipt>> done) {
     Flush flush = new Flush(parts);
     Sent sent = new Sent(this, flush, ranges, allocated);
     parts = new ArrayList<>();
@@ -89,14 +105,22 @@ final class Buffer {
     inFlight++;
     CompletableFuture<Staged> staged =
         CompletableFuture.supplyAsync(() -> target.stage(flush), threads);
+    UnaryOperator<Receipt> settle =
+        receipt -> {
+          afterwards.after(sent, receipt);
+          return receipt;
+        };
     CompletableFuture<Receipt> commit =
-        lastCommit.thenCombineAsync(staged, (before, ready) -> ready.commit(), threads);
+        lastCommit.thenCombineAsync(
+            staged, (before, ready) -> settle.apply(ready.commit()), threads);
     lastCommit = commit;
-    commit.whenComplete((receipt, failure) -> done.accept(sent, commit));
-    return sent;
+    // A flush that is staged after the one before has failed is not committed, but ends, too.
+    CompletableFuture.allOf(staged, commit)
+        .whenComplete((nothing, failure) -> done.accept(sent, commit));
   }
 
-  void committed() {
+  /** A flush has ended, committed or not. */
+  void ended() {
     inFlight--;
   }
 }

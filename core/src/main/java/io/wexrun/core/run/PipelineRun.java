@@ -1,171 +1,108 @@
 package io.wexrun.core.run;
 
 import io.wexrun.core.diagnose.OutsideException;
-import io.wexrun.core.intake.Block;
-import io.wexrun.core.intake.Intake;
 import io.wexrun.core.pipeline.Pipeline;
-import io.wexrun.core.shape.Shaper;
-import io.wexrun.core.tally.TallyStore;
-import io.wexrun.core.target.Target;
-import java.time.Duration;
-import java.util.ArrayList;
+import io.wexrun.core.tally.Account;
+import java.time.Instant;
 import java.util.List;
-import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.ExecutionException;
-import java.util.concurrent.ExecutorService;
-import java.util.concurrent.Executors;
-import java.util.concurrent.TimeUnit;
 
 /**
- * One pipeline at work: an intake thread, lanes that shape, an accountant that puts blocks back in
- * order, flushes and accounts, and the threads of the flushes.
+ * One pipeline at work: a thread that fills the channel from the intake, and one that delivers what
+ * waits there, with the lanes that all pipelines share.
+ *
+ * <p>If delivering fails because of the world outside, it is tried again with growing delays, from
+ * what is accounted for on; the channel holds meanwhile what it can. A run that ends when drained,
+ * and a strict one, end then; so does every run if its intake fails, by a failure that is
+ * {@linkplain OutsideException#lasting lasting}, and by a bug. What was not accounted for, the next
+ * run takes again.
  *
  * <p>{@link #stop()} ends the intake, flushes and accounts for what is held. {@link #close()} does
- * the same and waits. A failure ends the run without accounting for what was not committed; a new
- * run takes that again. The methods may be called from any thread.
+ * the same and waits. The methods may be called from any thread.
  */
 public final class PipelineRun implements AutoCloseable {
-  private static final Duration POLL = Duration.ofMillis(100);
-
-  private final Pipeline pipeline;
-  private final Intake intake;
-  private final Shaper shaper;
-  private final Map<String, Target> targets;
+  private final RunParts parts;
+  private final Lanes lanes;
   private final RunOptions options;
-  private final MemoryChannel channel;
-  private final Accountant accountant;
-  private final ExecutorService flushes;
-  private final List<Thread> threads = new ArrayList<>();
+  private final RunListener listener;
+  private final Filling filling;
+  private final Backoff backoff;
+  private final CompletableFuture<Void> delivered = new CompletableFuture<>();
   private final CompletableFuture<Void> end = new CompletableFuture<>();
-  private volatile boolean stopped;
+  private final String name;
+  private boolean keepsRaw;
+  private Delivery current;
+  private Progress before = Progress.NONE;
+  private String lastTold = "";
+  private boolean stopped;
   private volatile boolean told;
 
-  private PipelineRun(
-      Pipeline pipeline,
-      Intake intake,
-      Shaper shaper,
-      Map<String, Target> targets,
-      TallyStore tally,
-      RunOptions options) {
-    this.pipeline = pipeline;
-    this.intake = intake;
-    this.shaper = shaper;
-    this.targets = targets;
+  private PipelineRun(RunParts parts, Lanes lanes, RunOptions options, RunListener listener) {
+    this.parts = parts;
+    this.lanes = lanes;
     this.options = options;
-    this.channel = new MemoryChannel(options.channelBytes());
-    this.flushes = Executors.newCachedThreadPool(work -> daemon("flush", work));
-    this.accountant = new Accountant(pipeline, targets, tally, options, channel, flushes);
+    this.listener = listener;
+    this.name = parts.pipeline().name();
+    this.filling = new Filling(parts, options, this::tellOnce);
+    this.backoff = new Backoff(options.retry());
   }
 
   /**
-   * Starts a run. It owns the intake and the targets from now on, and closes them.
+   * Starts a run. It owns the intake and the channel from now on, and closes them.
    *
-   * @param intake opened at the positions of {@code tally}
-   * @param targets one for each of the shaper's targets, and {@link
-   *     io.wexrun.core.pipeline.Route#DEAD}
+   * @param lanes shared with other runs; stays open
+   * @param listener is told what happens
    */
   public static PipelineRun start(
-      Pipeline pipeline,
-      Intake intake,
-      Shaper shaper,
-      Map<String, Target> targets,
-      TallyStore tally,
-      RunOptions options) {
-    PipelineRun run = new PipelineRun(pipeline, intake, shaper, targets, tally, options);
-    run.launch("intake", run::takeIn);
-    for (int lane = 0; lane < options.lanes(); lane++) {
-      run.launch("lane-" + lane, run::shape);
-    }
-    run.launch("books", run::keepBooks);
+      RunParts parts, Lanes lanes, RunOptions options, RunListener listener) {
+    PipelineRun run = new PipelineRun(parts, lanes, options, listener);
+    run.launch("deliver", run::deliver);
+    run.launch("fill", run::fill);
     return run;
   }
 
-  private Thread daemon(String role, Runnable work) {
-    Thread thread = new Thread(work, "wexrun-" + pipeline.name() + "-" + role);
+  private void launch(String role, Runnable work) {
+    Thread thread = new Thread(work, "wexrun-" + name + "-" + role);
     thread.setDaemon(true);
-    return thread;
-  }
-
-  /** Starts a thread whose failure, whatever it is, ends the run. */
-  private void launch(String role, Work work) {
-    Thread thread =
-        daemon(
-            role,
-            () -> {
-              try {
-                work.run();
-              } catch (InterruptedException e) {
-                Thread.currentThread().interrupt();
-              } catch (Throwable e) {
-                accountant.failed(e);
-              }
-            });
-    threads.add(thread);
     thread.start();
   }
 
-  @FunctionalInterface
-  private interface Work {
-    void run() throws InterruptedException;
-  }
-
-  private void takeIn() throws InterruptedException {
-    while (!stopped) {
-      Optional<Block> block = intake.poll(POLL);
-      if (block.isPresent()) {
-        if (!channel.put(block.get())) {
-          break;
-        }
-      } else if (options.untilDrained() && intake.drained()) {
-        break;
-      }
-    }
-    accountant.ended(channel.close());
-  }
-
-  private void shape() throws InterruptedException {
-    Optional<MemoryChannel.Ticket> ticket = channel.take();
-    while (ticket.isPresent()) {
-      accountant.shaped(ticket.get().number(), shaper.shape(ticket.get().block()));
-      ticket = channel.take();
-    }
-  }
-
-  private void keepBooks() {
+  /** The thread that fills; it outlives the one that delivers, and ends the run. */
+  private void fill() {
     Throwable failure = null;
     try {
-      accountant.work();
+      do {
+        filling.work();
+      } while (filling.mustGoOn());
     } catch (Throwable e) {
       failure = e;
+      stop(); // What was taken is delivered, if that can be done at once.
     }
-    stopped = true;
-    channel.abandon();
-    failure = closing(failure, this::joinOthers);
-    failure = closing(failure, intake::close);
-    for (Target target : targets.values()) {
-      failure = closing(failure, target::close);
-    }
-    if (failure == null) {
-      end.complete(null);
-    } else {
-      end.completeExceptionally(failure);
-    }
+    finish(failure);
   }
 
-  /** Waits for the other threads, so that nobody uses what is closed next. */
-  private void joinOthers() {
-    flushes.shutdown();
+  private void finish(Throwable ofFilling) {
+    Throwable failure = ofFilling;
     try {
-      for (Thread thread : threads) {
-        if (thread != Thread.currentThread()) {
-          thread.join();
-        }
-      }
-      flushes.awaitTermination(10, TimeUnit.MINUTES);
-    } catch (InterruptedException e) {
-      Thread.currentThread().interrupt();
+      delivered.join();
+    } catch (RuntimeException e) {
+      failure = failure == null ? e.getCause() : failure;
+    }
+    failure = closing(failure, parts.intake()::close);
+    failure = closing(failure, parts.channel()::close);
+    Throwable ended = failure;
+    failure = closing(failure, () -> listener.ended(name, Optional.ofNullable(ended)));
+    complete(end, failure);
+  }
+
+  private static void complete(CompletableFuture<Void> part, Throwable failure) {
+    if (failure == null) {
+      part.complete(null);
+    } else {
+      part.completeExceptionally(failure);
     }
   }
 
@@ -181,19 +118,149 @@ public final class PipelineRun implements AutoCloseable {
     return failure;
   }
 
+  /** The thread that delivers. */
+  private void deliver() {
+    Throwable failure = null;
+    try {
+      deliverAgainAndAgain();
+    } catch (Throwable e) {
+      failure = e;
+    }
+    if (failure != null && parts.channel().outlivesRun() && options.untilDrained()) {
+      parts.channel().abandon(); // What is there is still taken into the channel.
+    } else if (failure != null) {
+      stop();
+    }
+    filling.delivered();
+    complete(delivered, failure);
+  }
+
+  private void deliverAgainAndAgain() throws Throwable {
+    while (true) {
+      Delivery delivery = begin();
+      try {
+        delivery.work();
+        past(delivery);
+        return;
+      } catch (Delivery.RawRecordsNeeded e) {
+        past(delivery);
+        keepsRaw = true;
+        if (isStopped()) {
+          return; // The next run takes it again, and buries what was refused.
+        }
+      } catch (OutsideException e) {
+        past(delivery);
+        if (failsBy(e)) {
+          throw waiting(e);
+        }
+        if (delivery.accounted() > 0) {
+          backoff.reset();
+        }
+        tellOnce(
+            (parts.channel().outlivesRun()
+                    ? "cannot deliver, so records wait on disk, and it is tried again: "
+                    : "cannot deliver, and it is tried again: ")
+                + e.getMessage());
+        if (!backoff.pause()) {
+          return; // Stopped: what waits is delivered by the next run.
+        }
+      } catch (Throwable e) {
+        past(delivery);
+        throw e;
+      }
+      filling.goBack(parts.channel().rewind());
+    }
+  }
+
+  private boolean failsBy(OutsideException e) {
+    return options.failsAtOnce() || e.lasting() || isStopped();
+  }
+
+  /** The failure, with what becomes of the records that wait. */
+  private OutsideException waiting(OutsideException e) {
+    return parts.channel().outlivesRun()
+        ? new OutsideException(
+            e.getMessage()
+                + ". What the intake took waits in the channel of "
+                + name
+                + " on disk; the next run delivers it",
+            e)
+        : e;
+  }
+
+  private synchronized Delivery begin() {
+    current = new Delivery(parts, lanes, options, keepsRaw, this::accounted);
+    return current;
+  }
+
+  /** What an attempt did counts, but for what it took and did not account for. */
+  private synchronized void past(Delivery delivery) {
+    Progress progress = delivery.progress();
+    before =
+        before.plus(
+            new Progress(
+                delivery.accounted(),
+                progress.loaded(),
+                progress.dead(),
+                progress.dropped(),
+                0,
+                progress.bytes()));
+    current = null;
+  }
+
+  private void accounted(List<Account> accounts) {
+    tellThatItGoesOn();
+    filling.accounted(accounts);
+    listener.accounted(name, accounts);
+  }
+
+  /** Tells why it waits, but not the same thing again. */
+  private void tellOnce(String text) {
+    synchronized (this) {
+      if (text.equals(lastTold)) {
+        return;
+      }
+      lastTold = text;
+    }
+    listener.told(new Notice(name, Notice.Kind.WAITS, text, Instant.now()));
+  }
+
+  private void tellThatItGoesOn() {
+    synchronized (this) {
+      if (lastTold.isEmpty()) {
+        return;
+      }
+      lastTold = "";
+    }
+    String what =
+        parts.channel().outlivesRun() ? "delivers again what waited on disk" : "delivers again";
+    listener.told(new Notice(name, Notice.Kind.GOES_ON, what, Instant.now()));
+  }
+
+  private synchronized boolean isStopped() {
+    return stopped;
+  }
+
   /** The pipeline that runs. */
   public Pipeline pipeline() {
-    return pipeline;
+    return parts.pipeline();
   }
 
   /** How far the run has got. */
   public Progress progress() {
-    return accountant.progress();
-  }
-
-  /** Things a user should know that are not failures, each told once. */
-  public List<String> notices() {
-    return intake.notices();
+    OptionalLong held = parts.channel().held();
+    synchronized (this) {
+      Progress now = current == null ? Progress.NONE : current.progress();
+      long accounted = current == null ? 0 : current.accounted();
+      Progress sum = before.plus(now);
+      return new Progress(
+          held.isPresent() ? before.taken() + accounted + held.getAsLong() : sum.taken(),
+          sum.loaded(),
+          sum.dead(),
+          sum.dropped(),
+          held.orElse(sum.held()),
+          sum.bytes());
+    }
   }
 
   /** Whether the run has ended, well or not. */
@@ -203,7 +270,11 @@ public final class PipelineRun implements AutoCloseable {
 
   /** Lets the intake end; what is held is flushed and accounted for. Returns at once. */
   public void stop() {
-    stopped = true;
+    synchronized (this) {
+      stopped = true;
+    }
+    backoff.end();
+    filling.stop();
   }
 
   /**
@@ -221,7 +292,7 @@ public final class PipelineRun implements AutoCloseable {
         throw outside;
       }
       throw new IllegalStateException(
-          "pipeline " + pipeline.name() + " failed: " + e.getCause(), e.getCause());
+          "pipeline " + name + " failed: " + e.getCause(), e.getCause());
     }
   }
 

@@ -1,14 +1,17 @@
 package io.wexrun.core.run;
 
+import io.wexrun.core.dead.Reason;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.tally.Counts;
+import java.util.Map;
+import java.util.TreeMap;
 
 /** A block whose rows are on their way: it is done when no target holds it any more. */
 final class Range {
   final SourcePartition source;
   final long from;
   final long to;
-  final Counts counts;
+  private Counts counts;
   private int waiting;
 
   Range(SourcePartition source, long from, long to, Counts counts) {
@@ -16,6 +19,10 @@ final class Range {
     this.from = from;
     this.to = to;
     this.counts = counts;
+  }
+
+  Counts counts() {
+    return counts;
   }
 
   void waitFor() {
@@ -28,5 +35,17 @@ final class Range {
 
   boolean done() {
     return waiting == 0;
+  }
+
+  /** Rows that were to be loaded into a target died, because its store refused them. */
+  void refused(String target, long rows) {
+    Map<String, Long> loaded = new TreeMap<>(counts.loaded());
+    loaded.merge(target, -rows, Long::sum);
+    loaded.values().removeIf(count -> count == 0);
+    Map<Reason, Long> dead = new TreeMap<>(counts.dead());
+    dead.merge(Reason.REFUSED, rows, Long::sum);
+    counts =
+        new Counts(
+            counts.taken(), counts.unfolded(), counts.copied(), loaded, dead, counts.dropped());
   }
 }

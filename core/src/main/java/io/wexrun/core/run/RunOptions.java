@@ -1,41 +1,88 @@
 package io.wexrun.core.run;
 
+import java.time.Duration;
 import java.time.InstantSource;
 
 /**
- * How a pipeline runs.
+ * How pipelines run.
  *
- * @param untilDrained whether the run ends when its intake is drained, or goes on until stopped
- * @param lanes how many threads shape, at least 1
- * @param channelBytes about how many bytes of raw records may wait between intake and targets
+ * @param untilDrained whether a run ends when its intake is drained, and at its first failure; or
+ *     goes on until stopped
+ * @param strict whether a run that goes on ends at its first failure, too, instead of trying again
+ * @param lanes how many threads shape, for all pipelines together, at least 1
+ * @param channelBytes about how many bytes of raw records may wait between intakes and targets
  * @param bufferBytes about how many bytes of memory the rows in all buffers and flushes may hold
+ * @param retry how long a run waits before it delivers again
  * @param clock the time for the age of buffers
  */
 public record RunOptions(
-    boolean untilDrained, int lanes, long channelBytes, long bufferBytes, InstantSource clock) {
-  /** Ends when drained; a lane for each core; memory bounded to a part of the heap. */
+    boolean untilDrained,
+    boolean strict,
+    int lanes,
+    long channelBytes,
+    long bufferBytes,
+    Retry retry,
+    InstantSource clock) {
+  /**
+   * How long to wait before something that failed is tried again: twice as long each time, until
+   * something was delivered.
+   *
+   * @param first after the first failure
+   * @param longest at most
+   */
+  public record Retry(Duration first, Duration longest) {}
+
+  /**
+   * A lane for each core; memory bounded to a part of the heap; what fails is tried again after 1
+   * to 30 seconds.
+   *
+   * @param drained whether the run ends when drained
+   */
   public static RunOptions untilDrained(boolean drained) {
     long heap = Runtime.getRuntime().maxMemory();
     return new RunOptions(
         drained,
+        false,
         Math.max(1, Runtime.getRuntime().availableProcessors()),
         Math.min(32L << 20, heap / 12),
         Math.min(1L << 30, heap / 3),
+        new Retry(Duration.ofSeconds(1), Duration.ofSeconds(30)),
         InstantSource.system());
   }
 
-  /** These options for one of several runs that share the memory. */
-  public RunOptions sharedBy(int runs) {
-    return new RunOptions(untilDrained, lanes, channelBytes / runs, bufferBytes / runs, clock);
+  /** These options for a run that ends when its intake is drained. */
+  public RunOptions drained() {
+    return new RunOptions(true, strict, lanes, channelBytes, bufferBytes, retry, clock);
+  }
+
+  /** These options for a run that ends at its first failure. */
+  public RunOptions strictly() {
+    return new RunOptions(untilDrained, true, lanes, channelBytes, bufferBytes, retry, clock);
   }
 
   /** These options with another number of lanes. */
   public RunOptions withLanes(int other) {
-    return new RunOptions(untilDrained, other, channelBytes, bufferBytes, clock);
+    return new RunOptions(untilDrained, strict, other, channelBytes, bufferBytes, retry, clock);
+  }
+
+  /** These options with other bounds of memory. */
+  public RunOptions withMemory(long channel, long buffers) {
+    return new RunOptions(untilDrained, strict, lanes, channel, buffers, retry, clock);
+  }
+
+  /** These options with other delays. */
+  public RunOptions withRetry(Duration first, Duration longest) {
+    Retry other = new Retry(first, longest);
+    return new RunOptions(untilDrained, strict, lanes, channelBytes, bufferBytes, other, clock);
   }
 
   /** These options with another clock. */
   public RunOptions withClock(InstantSource other) {
-    return new RunOptions(untilDrained, lanes, channelBytes, bufferBytes, other);
+    return new RunOptions(untilDrained, strict, lanes, channelBytes, bufferBytes, retry, other);
+  }
+
+  /** Whether the first failure of a delivery ends the run. */
+  boolean failsAtOnce() {
+    return untilDrained || strict;
   }
 }

@@ -16,6 +16,7 @@ import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import io.wexrun.core.step.Rejects;
+import io.wexrun.core.target.Destination;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.BitSet;

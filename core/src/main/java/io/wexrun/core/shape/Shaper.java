@@ -20,6 +20,7 @@ import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.step.Rejects;
 import io.wexrun.core.step.StepContext;
+import io.wexrun.core.target.Destination;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.BitSet;
@@ -45,15 +46,22 @@ public final class Shaper {
   private final Others others;
   private final long longest;
   private final List<String> onLibrary;
+  private final String version;
   private final Set<String> asked = new LinkedHashSet<>();
 
   private Shaper(
-      Section common, List<Branch> branches, Others others, long longest, List<String> onLibrary) {
+      Section common,
+      List<Branch> branches,
+      Others others,
+      long longest,
+      List<String> onLibrary,
+      String version) {
     this.common = common;
     this.branches = branches;
     this.others = others;
     this.longest = longest;
     this.onLibrary = onLibrary;
+    this.version = version;
     branches.stream().filter(b -> b.mark() != null).forEach(b -> asked.addAll(b.mark().fields()));
   }
 
@@ -103,7 +111,16 @@ public final class Shaper {
     branches.forEach(branch -> onLibrary.addAll(branch.router().onLibrary()));
     Marks.overlaps(pipeline.kinds(), KeyPath.ROOT.key("kinds"), diagnostics);
     return new Shaper(
-        common, branches, pipeline.others(), longest(pipeline, diagnostics), onLibrary);
+        common, branches, pipeline.others(), longest(pipeline, diagnostics), onLibrary, "");
+  }
+
+  /**
+   * This shaper, whose dead letters say by which version of the pipeline's text they died.
+   *
+   * @param text what tells the version from others
+   */
+  public Shaper withVersion(String text) {
+    return new Shaper(common, branches, others, longest, onLibrary, text);
   }
 
   /** What all routes of a pipeline are compiled against. */
@@ -138,6 +155,11 @@ public final class Shaper {
           Optional.of("write it like 256KB or 4MB"));
     }
     return bytes.orElse(LONGEST);
+  }
+
+  /** The version of the pipeline's text; empty if it was not said. */
+  public String version() {
+    return version;
   }
 
   /** The names of the tables and queues that records may go to, without the dead letters. */
@@ -214,7 +236,7 @@ public final class Shaper {
         }
       }
     }
-    Rows dead = Rows.all(rejects.letters(records, block.source().name()));
+    Rows dead = Rows.all(rejects.letters(records, block.source().name(), version));
     return new Shaped(
         block,
         records.count(),
@@ -263,7 +285,7 @@ public final class Shaper {
       if (kindOf[row] == none && others != Others.DROP) {
         String what = "no kind has its marks" + Router.seen(batch, row, asked);
         if (others == Others.STOP && !trial) {
-          throw new OutsideException(stop(block, batch, row, what));
+          throw OutsideException.lasting(stop(block, batch, row, what));
         }
         rejects.reject(record, Reason.UNKNOWN_KIND, "", what);
         continue;

@@ -1,23 +1,16 @@
 package io.wexrun.core.step;
 
 import io.wexrun.core.batch.Batch;
-import io.wexrun.core.batch.LongVector;
-import io.wexrun.core.batch.TextVector;
-import io.wexrun.core.dead.DeadLetter;
+import io.wexrun.core.dead.LetterRows;
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.intake.Records;
-import java.util.ArrayList;
 import java.util.BitSet;
-import java.util.EnumMap;
-import java.util.List;
 import java.util.Map;
 import java.util.TreeMap;
 
 /** The records of one block that go no further: rejected or dropped by a step. For one thread. */
 public final class Rejects {
-  private record Reject(int record, Reason reason, String step, String field, String detail) {}
-
-  private final List<Reject> rejects = new ArrayList<>();
+  private final LetterRows letters = new LetterRows();
   private final BitSet records = new BitSet();
   private final BitSet dropped = new BitSet();
   private final Map<String, Long> fitted = new TreeMap<>();
@@ -38,7 +31,7 @@ public final class Rejects {
   public void reject(int record, Reason reason, String field, String detail) {
     if (!records.get(record)) {
       records.set(record);
-      rejects.add(new Reject(record, reason, step, field, detail));
+      letters.add(record, reason, step, field, detail);
     }
   }
 
@@ -67,7 +60,7 @@ public final class Rejects {
 
   /** How many records were rejected or dropped. */
   public int count() {
-    return rejects.size() + dropped.cardinality();
+    return letters.count() + dropped.cardinality();
   }
 
   /** How many records were dropped. */
@@ -77,37 +70,16 @@ public final class Rejects {
 
   /** How many were rejected for each reason. */
   public Map<Reason, Long> reasons() {
-    Map<Reason, Long> counts = new EnumMap<>(Reason.class);
-    rejects.forEach(r -> counts.merge(r.reason(), 1L, Long::sum));
-    return counts;
+    return letters.reasons();
   }
 
-  /** The dead letters in the order of their records, with {@link DeadLetter#SCHEMA}. */
-  public Batch letters(Records all, String source) {
-    rejects.sort((a, b) -> Integer.compare(a.record(), b.record()));
-    int count = rejects.size();
-    TextVector reasons = new TextVector(count, count * 12);
-    TextVector steps = new TextVector(count, count * 16);
-    TextVector fields = new TextVector(count, count * 8);
-    TextVector details = new TextVector(count, count * 32);
-    TextVector sources = new TextVector(count, count * 24);
-    LongVector positions = new LongVector(count);
-    int[] rows = new int[count];
-    for (int i = 0; i < count; i++) {
-      Reject reject = rejects.get(i);
-      rows[i] = reject.record();
-      reasons.append(reject.reason().code());
-      steps.append(reject.step());
-      fields.append(reject.field());
-      details.append(reject.detail());
-      sources.append(source);
-      positions.append(all.position(reject.record()));
-    }
-    return new Batch(
-        DeadLetter.SCHEMA,
-        List.of(reasons, steps, fields, details, sources, positions),
-        count,
-        all,
-        rows);
+  /**
+   * The dead letters in the order of their records, with {@link
+   * io.wexrun.core.dead.DeadLetter#SCHEMA}.
+   *
+   * @param version of the pipeline's text
+   */
+  public Batch letters(Records all, String source, String version) {
+    return letters.batch(all, source, version);
   }
 }

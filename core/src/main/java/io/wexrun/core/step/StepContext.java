@@ -1,11 +1,11 @@
 package io.wexrun.core.step;
 
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.diagnose.Written;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.reference.References;
 import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.schema.Schema;
+import io.wexrun.core.written.Written;
 import java.util.List;
 import java.util.Map;
 import java.util.OptionalInt;

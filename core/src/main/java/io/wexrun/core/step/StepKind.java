@@ -1,6 +1,7 @@
 package io.wexrun.core.step;
 
-import io.wexrun.core.diagnose.Written;
+import io.wexrun.core.written.Form;
+import io.wexrun.core.written.Written;
 import java.util.List;
 
 /**

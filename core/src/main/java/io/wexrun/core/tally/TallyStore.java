@@ -1,24 +1,44 @@
 package io.wexrun.core.tally;
 
+import io.wexrun.core.identity.Identity;
+import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.intake.SourcePartition;
 import java.util.List;
 import java.util.Map;
+import java.util.TreeMap;
 
 /**
  * Keeps the tally: what became of every record, and so where each source partition goes on. The
  * counts and the position of a range are one write, so that they cannot disagree. For several
- * threads.
+ * threads, and for several processes where the state is on a server.
+ *
+ * <p>Failures throw {@link io.wexrun.core.diagnose.OutsideException}; then nothing was written.
  */
 public interface TallyStore {
+  /** The source partitions that a pipeline has taken from, by name. */
+  List<KnownSource> sources(String pipeline);
+
   /** Where each source partition of a pipeline goes on. Those never taken from are not there. */
-  Map<SourcePartition, Long> positions(String pipeline);
+  default Map<SourcePartition, Long> positions(String pipeline) {
+    Map<SourcePartition, Long> positions = new TreeMap<>();
+    sources(pipeline).forEach(source -> positions.put(source.partition(), source.position()));
+    return positions;
+  }
 
   /**
-   * Writes ranges in one transaction: all of them or none.
+   * Notes who source partitions are, beside their positions, taken from before or not. What was
+   * noted before of the same ones is forgotten.
+   */
+  void identify(String pipeline, Map<SourcePartition, Identity> identities);
+
+  /**
+   * Writes ranges in one transaction: all of them or none. They need not survive the loss of power
+   * at once: if the last ones are lost, they are written again.
    *
-   * @throws io.wexrun.core.diagnose.OutsideException if it cannot be written, or if a range does
-   *     not start where the tally of its source partition ends, which means that another run has
-   *     gone on with it
+   * @throws io.wexrun.core.diagnose.OutsideException if it cannot be written; and one that is
+   *     {@linkplain io.wexrun.core.diagnose.OutsideException#lasting lasting} if a range does not
+   *     start where the tally of its source partition ends, which means that another run has gone
+   *     on with it. A source partition that was never accounted for may start anywhere
    */
   void account(String pipeline, List<Account> accounts);
 

@@ -9,18 +9,21 @@ import java.util.TreeMap;
 /**
  * Buffered rows on their way to a target, with how far they bring each source partition.
  *
- * @param parts in source order: ascending positions within each source partition
+ * @param parts in source order: within each source partition the ranges ascend and do not overlap;
+ *     ranges of which the target gets no row are left out
  */
 public record Flush(List<Part> parts) {
 
   /**
-   * The rows of one block.
+   * The rows of one range of a source partition: of one block, never of a part of a record.
    *
    * @param source where they come from
-   * @param end the position after the block
-   * @param rows rows with positions before {@code end}
+   * @param from the position where the range starts
+   * @param end the position after the range
+   * @param rows at least one; with positions from {@code from} on and before {@code end},
+   *     ascending; rows of one record stand together
    */
-  public record Part(SourcePartition source, long end, Rows rows) {}
+  public record Part(SourcePartition source, long from, long end, Rows rows) {}
 
   /** Copies the list. */
   public Flush {
@@ -32,7 +35,7 @@ public record Flush(List<Part> parts) {
     return parts.stream().mapToLong(p -> p.rows().count()).sum();
   }
 
-  /** The position after the last block of each source partition. */
+  /** The position after the last range of each source partition. */
   public Map<SourcePartition, Long> progress() {
     Map<SourcePartition, Long> progress = new TreeMap<>();
     parts.forEach(p -> progress.merge(p.source(), p.end(), Math::max));

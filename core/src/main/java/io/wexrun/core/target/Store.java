@@ -1,31 +1,28 @@
 package io.wexrun.core.target;
 
+import io.wexrun.core.identity.Identity;
 import io.wexrun.core.pipeline.Table;
-import java.util.Optional;
 
-/** What holds tables. For several threads. */
+/**
+ * What holds tables. What a store may offer beside this, it implements too: {@link Comparing},
+ * {@link Querying}, {@link Swapping}. For several threads; close comes last, when the targets are
+ * closed.
+ */
 public interface Store extends AutoCloseable {
-  /**
-   * Opens a table for a pipeline, making it if it is not there.
-   *
-   * @throws io.wexrun.core.diagnose.OutsideException if a table is there with other columns
-   */
-  Target target(String pipeline, Table table);
+  /** Who the store is: it has it from its making. */
+  Identity identity();
 
   /**
-   * Compares a table that the store has with its definition. Changes nothing.
+   * Opens a table for a pipeline, making it if it is not there. Several pipelines may have one
+   * table open; one pipeline opens it once at a time.
    *
-   * @return empty if the store has no such table, or if it is as defined
+   * @param writer under which name progress is kept: the pipeline's
+   * @throws io.wexrun.core.diagnose.OutsideException if a table is there with other columns, or the
+   *     store cannot be reached
    */
-  Optional<TableDifference> compare(Table table);
+  Target target(String writer, Table table);
 
-  /**
-   * Runs one SQL statement in the store's own dialect.
-   *
-   * @throws io.wexrun.core.diagnose.OutsideException with the store's own message if it fails
-   */
-  Answer query(String sql);
-
+  /** Gives back what is open. */
   @Override
   void close();
 }

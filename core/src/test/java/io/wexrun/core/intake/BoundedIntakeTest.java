@@ -20,12 +20,28 @@ class BoundedIntakeTest {
   /** Blocks given beforehand. */
   private static final class Given implements Intake {
     private final Queue<Block> blocks = new ArrayDeque<>();
+    private final List<SourcePartition> assigned = new ArrayList<>();
     private boolean closed;
 
     Given add(SourcePartition source, long first, String lines) {
       byte[] data = lines.getBytes(StandardCharsets.US_ASCII);
       blocks.add(new Block(source, first, first + data.length, data, data.length, Lines.FRAMING));
       return this;
+    }
+
+    @Override
+    public List<Source> look() {
+      return List.of(new Source(A, Optional.empty(), 0), new Source(B, Optional.empty(), 0));
+    }
+
+    @Override
+    public void assign(SourcePartition partition, long position) {
+      assigned.add(partition);
+    }
+
+    @Override
+    public void revoke(SourcePartition partition) {
+      assigned.remove(partition);
     }
 
     @Override
@@ -53,6 +69,8 @@ class BoundedIntakeTest {
             .add(A, 6, "a3\na4\n")
             .add(A, 12, "a5\n");
     BoundedIntake bounded = new BoundedIntake(given, Map.of(A, 9L));
+    new Assigner(bounded, Map.of()).look();
+    assertThat(given.assigned).containsExactly(A);
     List<String> records = new ArrayList<>();
     long end = 0;
     while (!bounded.drained()) {

@@ -3,10 +3,12 @@ package io.wexrun.core.run;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import io.wexrun.core.dead.Reason;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.FlushPolicy;
 import io.wexrun.core.pipeline.Route;
+import io.wexrun.core.tally.Account;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.Tally;
 import java.time.Duration;
@@ -14,7 +16,11 @@ import java.time.Instant;
 import java.time.InstantSource;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
+import java.util.Queue;
 import java.util.TreeMap;
+import java.util.concurrent.ConcurrentLinkedQueue;
+import java.util.concurrent.atomic.AtomicLong;
 import java.util.concurrent.atomic.AtomicReference;
 import net.jqwik.api.ForAll;
 import net.jqwik.api.Property;
@@ -23,7 +29,11 @@ import org.junit.jupiter.api.Test;
 
 class PipelineRunTest {
   private static final FlushPolicy SMALL = FlushPolicy.DEFAULT.withRows(7);
+  private static final FlushPolicy SOON = SMALL.withAge(Duration.ofMillis(1));
   private static final RunOptions DRAIN = RunOptions.untilDrained(true);
+  private static final RunOptions GOES_ON =
+      RunOptions.untilDrained(false).withRetry(Duration.ofMillis(1), Duration.ofMillis(4));
+  private static final SourcePartition S0 = new SourcePartition("s0");
 
   private static void drain(World world, RunOptions options) throws InterruptedException {
     try (PipelineRun run = world.start(World.pipeline(SMALL), options)) {
@@ -63,6 +73,127 @@ class PipelineRunTest {
     }
     assertThat(contents(stormy)).isEqualTo(contents(calm));
     assertThat(stormy.tally.tally("p").counts()).isEqualTo(calm.tally.tally("p").counts());
+  }
+
+  @Property(tries = 60)
+  void aRunThatGoesOnComesBackByItselfWhateverFails(
+      @ForAll long seed, @ForAll @IntRange(min = 1, max = 12) int failures)
+      throws InterruptedException {
+    World calm = new World(seed);
+    calm.fill(3, 80);
+    drain(calm, DRAIN);
+
+    World stormy = new World(seed + 1);
+    stormy.sources.putAll(calm.sources);
+    stormy.readingFails = false;
+    stormy.failuresLeft = failures;
+    Watcher watcher = new Watcher();
+    try (PipelineRun run = stormy.start(World.pipeline(SOON), GOES_ON, watcher)) {
+      awaitTaken(run, 240);
+      assertThat(run.ended()).isFalse();
+      assertThat(run.progress().taken()).isEqualTo(240);
+    }
+    assertThat(contents(stormy)).isEqualTo(contents(calm));
+    assertThat(stormy.tally.tally("p").counts()).isEqualTo(calm.tally.tally("p").counts());
+    assertThat(stormy.told).isEqualTo(stormy.tally.positions("p"));
+    assertThat(watcher.accounted.get()).isEqualTo(240);
+    assertThat(watcher.ended).containsExactly(Optional.empty());
+    int waits = 0;
+    for (Notice notice : watcher.notices) {
+      waits += notice.kind() == Notice.Kind.WAITS ? 1 : -waits;
+      assertThat(notice.text())
+          .containsAnyOf("cannot deliver, and it is tried again: ", "delivers again");
+    }
+    assertThat(waits).as("what waits has gone on").isZero();
+  }
+
+  @Property(tries = 60)
+  void whatAStoreRefusesDiesOnceWhateverFails(
+      @ForAll long seed, @ForAll @IntRange(min = 0, max = 12) int failures)
+      throws InterruptedException {
+    World world = new World(seed);
+    world.fill(2, 60);
+    world.refuse("scans", n -> n % 3 == 0);
+    world.refuse("audit", n -> n % 5 == 0);
+    world.failuresLeft = failures;
+    boolean done = false;
+    while (!done) {
+      try {
+        drain(world, DRAIN);
+        done = true;
+      } catch (OutsideException e) {
+        assertThat(world.tally.tally("p").balanced()).isTrue();
+      }
+    }
+    Counts counts = world.tally.tally("p").counts();
+    long refused = counts.dead().getOrDefault(Reason.REFUSED, 0L);
+    List<String> dead = world.tables.get(Route.DEAD).rows;
+    assertThat(dead).doesNotHaveDuplicates().hasSize((int) counts.allDead());
+    assertThat(dead.stream().filter(row -> row.contains(" refused"))).hasSize((int) refused);
+    assertThat(counts.loaded().getOrDefault("scans", 0L))
+        .isEqualTo(world.tables.get("scans").rows.size());
+    assertThat(counts.in()).isEqualTo(counts.out());
+    assertThat(world.tables.get("scans").rows).doesNotHaveDuplicates();
+  }
+
+  /** Waits until so many records are taken and accounted for. */
+  private static void awaitTaken(PipelineRun run, long records) {
+    long until = System.nanoTime() + Duration.ofSeconds(30).toNanos();
+    while (run.progress().taken() < records || run.progress().held() > 0) {
+      assertThat(System.nanoTime()).as("it takes too long").isLessThan(until);
+      Thread.onSpinWait();
+    }
+  }
+
+  /** Keeps what it is told. */
+  private static final class Watcher implements RunListener {
+    final Queue<Notice> notices = new ConcurrentLinkedQueue<>();
+    final Queue<Optional<Throwable>> ended = new ConcurrentLinkedQueue<>();
+    final AtomicLong accounted = new AtomicLong();
+
+    @Override
+    public void told(Notice notice) {
+      notices.add(notice);
+    }
+
+    @Override
+    public void accounted(String pipeline, List<Account> accounts) {
+      accounts.forEach(account -> accounted.addAndGet(account.counts().taken()));
+    }
+
+    @Override
+    public void ended(String pipeline, Optional<Throwable> failure) {
+      ended.add(failure);
+    }
+  }
+
+  @Test
+  void aStrictRunEndsAtItsFirstFailureAndSaysSoToWhoWatches() throws InterruptedException {
+    World world = new World(7);
+    world.fill(1, 200);
+    world.readingFails = false;
+    world.failuresLeft = 1;
+    Watcher watcher = new Watcher();
+    try (PipelineRun run =
+        world.start(World.pipeline(SMALL), RunOptions.untilDrained(false).strictly(), watcher)) {
+      assertThatThrownBy(run::await).hasMessageContaining("failed, as it may");
+    }
+    assertThat(watcher.notices).isEmpty();
+    assertThat(watcher.ended).hasSize(1).allMatch(Optional::isPresent);
+  }
+
+  @Test
+  void whoWasOvertakenEndsInsteadOfTryingAgain() throws InterruptedException {
+    World world = new World(8);
+    world.fill(1, 50);
+    world.readingFails = false;
+    try (PipelineRun run = world.start(World.pipeline(SOON), GOES_ON)) {
+      awaitTaken(run, 50);
+      world.tables.get("scans").progress.get("p").merge(S0, 1_000_000L, Math::max);
+      world.append(S0, "scan 1\n".repeat(50));
+      assertThatThrownBy(run::await).hasMessageContaining("overtaken");
+    }
+    assertThat(world.tally.tally("p").counts().taken()).isLessThan(100);
   }
 
   @Test
@@ -147,8 +278,7 @@ class PipelineRunTest {
   void littleMemoryIsEnough() throws InterruptedException {
     World world = new World(6);
     world.fill(3, 300);
-    RunOptions tight = new RunOptions(true, 2, 10, 100, InstantSource.system());
-    drain(world, tight);
+    drain(world, DRAIN.withLanes(2).withMemory(10, 100));
     assertThat(world.tally.tally("p").counts().taken()).isEqualTo(900);
   }
 }

@@ -1,11 +1,18 @@
 package io.wexrun.core.run;
 
-import io.wexrun.core.batch.Rows;
+import io.wexrun.core.batch.Batch;
+import io.wexrun.core.batch.LongVector;
+import io.wexrun.core.batch.TextVector;
+import io.wexrun.core.channel.Channel;
+import io.wexrun.core.channel.MemoryChannel;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.framing.Lines;
+import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Intake;
+import io.wexrun.core.intake.KnownSource;
+import io.wexrun.core.intake.Source;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.FlushPolicy;
 import io.wexrun.core.pipeline.Pipeline;
@@ -14,15 +21,16 @@ import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Type;
-import io.wexrun.core.shape.Destination;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.shape.Steps;
 import io.wexrun.core.tally.Account;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.tally.TallyStore;
+import io.wexrun.core.target.Destination;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.Receipt;
+import io.wexrun.core.target.Refusal;
 import io.wexrun.core.target.Staged;
 import io.wexrun.core.target.Target;
 import java.nio.charset.StandardCharsets;
@@ -31,9 +39,13 @@ import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
 import java.util.Map;
+import java.util.Objects;
 import java.util.Optional;
 import java.util.SplittableRandom;
 import java.util.TreeMap;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.ConcurrentSkipListMap;
+import java.util.function.Predicate;
 import java.util.function.Supplier;
 
 /**
@@ -41,11 +53,17 @@ import java.util.function.Supplier;
  * stays, what is not is gone when a run fails. Failures come where the test's dice say.
  */
 final class World {
-  final Map<SourcePartition, byte[]> sources = new TreeMap<>();
+  final Map<SourcePartition, byte[]> sources = new ConcurrentSkipListMap<>();
   final Map<String, Committed> tables = new TreeMap<>();
   final Books tally = new Books();
   private final SplittableRandom dice;
   volatile int failuresLeft;
+
+  /** Whether the intake fails, too, which ends a run that otherwise goes on. */
+  boolean readingFails = true;
+
+  /** What the intake was told is accounted for. */
+  final Map<SourcePartition, Long> told = new ConcurrentHashMap<>();
 
   World(long seed) {
     dice = new SplittableRandom(seed);
@@ -67,6 +85,12 @@ final class World {
     }
   }
 
+  private void maybeFailToRead() {
+    if (readingFails) {
+      maybeFail("read");
+    }
+  }
+
   /** {@code kind number} lines: scans go to two tables, pings are dropped, the rest dies. */
   static Pipeline pipeline(FlushPolicy flush) {
     return Pipeline.named("p")
@@ -82,6 +106,23 @@ final class World {
   }
 
   PipelineRun start(Pipeline pipeline, RunOptions options) {
+    return start(pipeline, options, RunListener.NONE);
+  }
+
+  PipelineRun start(Pipeline pipeline, RunOptions options, RunListener listener) {
+    Lanes lanes = Lanes.of(options);
+    Channel channel = new MemoryChannel(lanes.raw().share(), tally.positions("p"));
+    RunParts parts =
+        new RunParts(pipeline, shaper(pipeline), new MemoryIntake(), channel, this::open, tally);
+    return PipelineRun.start(parts, lanes, options, listener);
+  }
+
+  private Target open(String name, String writer) {
+    maybeFail("open");
+    return tables.computeIfAbsent(name, n -> new Committed()).open(this, writer);
+  }
+
+  private static Shaper shaper(Pipeline pipeline) {
     Diagnostics diagnostics = Diagnostics.of("p");
     Shaper shaper =
         Shaper.compile(
@@ -94,21 +135,22 @@ final class World {
             List.of(),
             diagnostics);
     diagnostics.orThrow();
-    Map<String, Target> targets = new TreeMap<>();
-    for (String name : List.of("scans", "audit", "faults", Route.DEAD)) {
-      targets.put(name, tables.computeIfAbsent(name, n -> new Committed()).open(this));
-    }
-    Intake intake = new MemoryIntake(tally.positions("p"));
-    return PipelineRun.start(pipeline, intake, shaper, targets, tally, options);
+    return shaper;
   }
 
-  /** A table with its progress: what survives. */
+  /** A table with its progress and what it refused: what survives. */
   static final class Committed {
     final List<String> rows = new ArrayList<>();
-    final Map<SourcePartition, Long> progress = new TreeMap<>();
+    final Map<String, Map<SourcePartition, Long>> progress = new TreeMap<>();
+    private final List<Refusal> refused = new ArrayList<>();
 
-    Target open(World world) {
-      Map<SourcePartition, Long> atOpening = new TreeMap<>(progress);
+    /** The rows with these numbers are refused. */
+    Predicate<Long> refuses = n -> false;
+
+    synchronized Target open(World world, String writer) {
+      Map<SourcePartition, Long> committed = progress.computeIfAbsent(writer, w -> new TreeMap<>());
+      Map<SourcePartition, Long> atOpening = new TreeMap<>(committed);
+      Map<SourcePartition, Long> expected = new TreeMap<>(committed);
       return new Target() {
         @Override
         public Map<SourcePartition, Long> progress() {
@@ -124,21 +166,53 @@ final class World {
         public Staged stage(Flush flush) {
           world.maybeFail("stage");
           List<String> fresh = new ArrayList<>();
+          List<Refusal> again = new ArrayList<>();
+          List<Refusal> anew = new ArrayList<>();
           for (Flush.Part part : flush.parts()) {
-            Rows rows = part.rows().from(atOpening.getOrDefault(part.source(), -1L));
-            for (int i = 0; i < rows.count(); i++) {
-              fresh.add(part.source() + "@" + rows.batch().position(rows.row(i)));
+            long done = atOpening.getOrDefault(part.source(), -1L);
+            for (int i = 0; i < part.rows().count(); i++) {
+              Batch batch = part.rows().batch();
+              int row = part.rows().row(i);
+              long position = batch.position(row);
+              boolean numbered = batch.column(0) instanceof LongVector;
+              long n = numbered ? ((LongVector) batch.column(0)).get(row) : -1;
+              Refusal refusal = new Refusal(part.source(), position, 0, "no " + n);
+              if (position >= done && refuses.test(n)) {
+                anew.add(refusal);
+              } else if (position >= done) {
+                fresh.add(part.source() + "@" + position + (numbered ? "" : why(batch, row)));
+              } else if (isRefused(refusal)) {
+                again.add(refusal);
+              }
             }
           }
           return () -> {
             world.maybeFail("commit");
             synchronized (Committed.this) {
+              flush
+                  .progress()
+                  .forEach(
+                      (source, end) -> {
+                        if (!Objects.equals(expected.get(source), committed.get(source))) {
+                          throw OutsideException.lasting("overtaken");
+                        }
+                        committed.merge(source, end, Math::max);
+                        expected.put(source, committed.get(source));
+                      });
               rows.addAll(fresh);
-              flush.progress().forEach((s, end) -> progress.merge(s, end, Math::max));
+              refused.addAll(anew);
             }
             world.maybeFail("the way back from a commit");
-            return new Receipt(fresh.size(), flush.rows() - fresh.size());
+            again.addAll(anew);
+            return new Receipt(fresh.size(), flush.rows() - fresh.size() - again.size(), again);
           };
+        }
+
+        @Override
+        public void accounted(Map<SourcePartition, Long> positions) {
+          synchronized (Committed.this) {
+            refused.removeIf(r -> r.position() < positions.getOrDefault(r.source(), 0L));
+          }
         }
 
         @Override
@@ -147,29 +221,50 @@ final class World {
         }
       };
     }
+
+    private static String why(Batch letters, int row) {
+      TextVector reasons = (TextVector) letters.column(0);
+      TextVector steps = (TextVector) letters.column(1);
+      return " " + reasons.text(row) + " " + steps.text(row);
+    }
+
+    private synchronized boolean isRefused(Refusal refusal) {
+      return refused.contains(refusal);
+    }
   }
 
   /** Blocks of random length, cut between lines; the sources take turns. */
   private final class MemoryIntake implements Intake {
-    private final Map<SourcePartition, Long> positions;
+    private final Map<SourcePartition, Long> positions = new TreeMap<>();
 
-    MemoryIntake(Map<SourcePartition, Long> positions) {
-      this.positions = new TreeMap<>(positions);
+    @Override
+    public List<Source> look() {
+      return sources.keySet().stream().map(s -> new Source(s, Optional.empty(), 0)).toList();
+    }
+
+    @Override
+    public void assign(SourcePartition partition, long position) {
+      positions.put(partition, position);
+    }
+
+    @Override
+    public void revoke(SourcePartition partition) {
+      positions.remove(partition);
     }
 
     @Override
     public Optional<Block> poll(Duration wait) {
-      maybeFail("read");
+      maybeFailToRead();
       List<SourcePartition> left =
-          sources.keySet().stream()
-              .filter(s -> positions.getOrDefault(s, 0L) < sources.get(s).length)
+          positions.keySet().stream()
+              .filter(s -> positions.get(s) < sources.get(s).length)
               .toList();
       if (left.isEmpty()) {
         return Optional.empty();
       }
       SourcePartition source = left.get(roll(left.size()));
       byte[] all = sources.get(source);
-      int from = positions.getOrDefault(source, 0L).intValue();
+      int from = positions.get(source).intValue();
       int to = Math.min(all.length, from + 1 + roll(60));
       while (all[to - 1] != '\n') {
         to++;
@@ -181,8 +276,12 @@ final class World {
 
     @Override
     public boolean drained() {
-      return sources.keySet().stream()
-          .allMatch(s -> positions.getOrDefault(s, 0L) == sources.get(s).length);
+      return positions.keySet().stream().allMatch(s -> positions.get(s) == sources.get(s).length);
+    }
+
+    @Override
+    public void accounted(Map<SourcePartition, Long> ends) {
+      ends.forEach((source, end) -> told.merge(source, end, Math::max));
     }
 
     @Override
@@ -197,8 +296,15 @@ final class World {
     private Counts sum = Counts.NONE;
 
     @Override
-    public synchronized Map<SourcePartition, Long> positions(String pipeline) {
-      return new TreeMap<>(positions);
+    public synchronized List<KnownSource> sources(String pipeline) {
+      return positions.entrySet().stream()
+          .map(e -> new KnownSource(e.getKey(), Optional.empty(), e.getValue()))
+          .toList();
+    }
+
+    @Override
+    public void identify(String pipeline, Map<SourcePartition, Identity> identities) {
+      throw new AssertionError("these sources are nobody");
     }
 
     @Override
@@ -217,6 +323,19 @@ final class World {
     public synchronized Tally tally(String pipeline) {
       return new Tally(pipeline, sum, 0, positions.size());
     }
+  }
+
+  /** The store refuses rows of a table by their numbers. */
+  void refuse(String table, Predicate<Long> numbers) {
+    tables.computeIfAbsent(table, n -> new Committed()).refuses = numbers;
+  }
+
+  /** More lines at the end of a source. */
+  void append(SourcePartition source, String lines) {
+    byte[] more = lines.getBytes(StandardCharsets.US_ASCII);
+    byte[] all = Arrays.copyOf(sources.get(source), sources.get(source).length + more.length);
+    System.arraycopy(more, 0, all, all.length - more.length, more.length);
+    sources.put(source, all);
   }
 
   /** Lines of random kinds. */

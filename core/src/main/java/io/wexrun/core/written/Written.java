@@ -1,5 +1,7 @@
-package io.wexrun.core.diagnose;
+package io.wexrun.core.written;
 
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.KeyPath;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;

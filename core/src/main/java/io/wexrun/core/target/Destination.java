@@ -1,4 +1,4 @@
-package io.wexrun.core.shape;
+package io.wexrun.core.target;
 
 import io.wexrun.core.pipeline.Table;
 

@@ -1,4 +1,4 @@
-package io.wexrun.core.step;
+package io.wexrun.core.written;
 
 import java.util.ArrayList;
 import java.util.Collections;

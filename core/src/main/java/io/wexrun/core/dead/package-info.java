@@ -1,0 +1,2 @@
+/** Records that were rejected, and why. */
+package io.wexrun.core.dead;

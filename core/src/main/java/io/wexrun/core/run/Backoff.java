@@ -1,0 +1,37 @@
+package io.wexrun.core.run;
+
+/**
+ * Waits before something is tried again, twice as long each time. One thread waits; any wakes it
+ * for good.
+ */
+final class Backoff {
+  private final RunOptions.Retry retry;
+  private long next;
+  private boolean over;
+
+  Backoff(RunOptions.Retry retry) {
+    this.retry = retry;
+    reset();
+  }
+
+  /** Something went well: the next time waits as long as the first. */
+  synchronized void reset() {
+    next = retry.first().toMillis();
+  }
+
+  /** Waits; false if there is no point in trying again, since waiting is over. */
+  synchronized boolean pause() throws InterruptedException {
+    long until = System.nanoTime() + next * 1_000_000;
+    next = Math.min(next * 2, retry.longest().toMillis());
+    while (!over && System.nanoTime() < until) {
+      wait(Math.max(1, (until - System.nanoTime()) / 1_000_000));
+    }
+    return !over;
+  }
+
+  /** Nobody waits from now on. */
+  synchronized void end() {
+    over = true;
+    notifyAll();
+  }
+}

@@ -1,0 +1,439 @@
+package io.wexrun.core.run;
+
+import io.wexrun.core.batch.Rows;
+import io.wexrun.core.channel.Memory;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Route;
+import io.wexrun.core.shape.Shaped;
+import io.wexrun.core.tally.Account;
+import io.wexrun.core.tally.Counts;
+import io.wexrun.core.target.Flush;
+import io.wexrun.core.target.Receipt;
+import io.wexrun.core.target.Refusal;
+import java.util.Comparator;
+import java.util.HashMap;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.TreeMap;
+import java.util.concurrent.BlockingQueue;
+import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.CompletionException;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.LinkedBlockingQueue;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicBoolean;
+import java.util.function.Consumer;
+
+/**
+ * One attempt to deliver what a channel has: lets lanes shape its blocks, puts them back in order,
+ * hands their rows to the targets' buffers, flushes, and writes the tally. One thread owns all of
+ * it; lanes, flushes and the channel only send it events. If anything fails, the attempt ends, and
+ * what it did not account for is delivered by another one.
+ */
+final class Delivery {
+  /** What lanes, flushes and the channel tell. */
+  private sealed interface Event {
+    record Done(long number, Shaped shaped) implements Event {}
+
+    record Committed(Buffer.Sent sent, Receipt receipt) implements Event {}
+
+    record Unshaped(Throwable cause) implements Event {}
+
+    record Uncommitted(Buffer.Sent sent, Throwable cause) implements Event {}
+
+    record Put() implements Event {}
+  }
+
+  /** A store refused rows whose raw records were not kept: they must come again. */
+  static final class RawRecordsNeeded extends RuntimeException {
+    private static final long serialVersionUID = 1;
+
+    RawRecordsNeeded() {
+      super("rows were refused whose raw records are not there any more");
+    }
+  }
+
+  private static final long TICK_MILLIS = 20;
+  private static final long IDLE_MILLIS = 1000;
+
+  private final RunParts parts;
+  private final RunOptions options;
+  private final Lanes lanes;
+  private final boolean keepsRaw;
+  private final Consumer<List<Account>> told;
+  private final BlockingQueue<Event> events = new LinkedBlockingQueue<>();
+  private final AtomicBoolean putTold = new AtomicBoolean();
+  private final Map<String, Buffer> buffers = new LinkedHashMap<>();
+  private final Map<Range, Block> raw = new ConcurrentHashMap<>();
+  private final Map<Long, Shaped> early = new HashMap<>();
+  private final Books books = new Books();
+  private final Refusals refusals;
+  private final Memory.Share window;
+  private final Memory.Share rows;
+  private long dispatched;
+  private long returned;
+  private long absorbed;
+  private volatile Progress progress = Progress.NONE;
+  private volatile long takenAndAccounted;
+
+  /**
+   * An attempt.
+   *
+   * @param keepsRaw whether raw records are kept until their rows are committed, so that what a
+   *     store refuses becomes dead letters
+   * @param told is told what was written to the tally, on the delivery's thread
+   */
+  Delivery(
+      RunParts parts,
+      Lanes lanes,
+      RunOptions options,
+      boolean keepsRaw,
+      Consumer<List<Account>> told) {
+    this.parts = parts;
+    this.lanes = lanes;
+    this.options = options;
+    this.keepsRaw = keepsRaw;
+    this.told = told;
+    this.refusals =
+        new Refusals(parts.pipeline().name(), parts.shaper().version(), parts.targets());
+    this.window = lanes.raw().share();
+    this.rows = lanes.rows().share();
+  }
+
+  /** How far the attempt has got. From any thread. */
+  Progress progress() {
+    return progress;
+  }
+
+  /** How many records it has taken and accounted for. From any thread. */
+  long accounted() {
+    return takenAndAccounted;
+  }
+
+  /**
+   * Works until the channel is exhausted and everything that was taken is accounted for.
+   *
+   * @throws Throwable what made the attempt fail
+   */
+  void work() throws Throwable {
+    Throwable failure = null;
+    try {
+      parts
+          .openTargets()
+          .forEach((name, t) -> buffers.put(name, new Buffer(name, t, parts.pipeline().flush())));
+      parts.channel().listen(this::put);
+      deliver();
+    } catch (Throwable e) {
+      failure = e;
+    }
+    parts.channel().listen(() -> {});
+    failure = closing(failure, this::awaitOthers);
+    for (Buffer buffer : buffers.values()) {
+      failure = closing(failure, buffer.target::close);
+    }
+    failure = closing(failure, refusals::close);
+    window.close();
+    rows.close();
+    if (failure != null) {
+      throw failure;
+    }
+  }
+
+  private static Throwable closing(Throwable failure, Runnable close) {
+    try {
+      close.run();
+    } catch (RuntimeException e) {
+      if (failure == null) {
+        return e;
+      }
+      failure.addSuppressed(e);
+    }
+    return failure;
+  }
+
+  /** Something was put into the channel, or it has ended. From any thread. */
+  private void put() {
+    if (putTold.compareAndSet(false, true)) {
+      events.add(new Event.Put());
+    }
+  }
+
+  private void deliver() throws Throwable {
+    while (true) {
+      dispatch();
+      Event event = events.poll(waiting(), TimeUnit.MILLISECONDS);
+      boolean settle = event == null;
+      while (event != null) {
+        settle |= handle(event);
+        event = events.poll();
+      }
+      absorb();
+      flushDue();
+      if (settle || ending()) {
+        account();
+      }
+      if (ending() && books.isEmpty() && buffers.values().stream().allMatch(Buffer::idle)) {
+        return;
+      }
+    }
+  }
+
+  /** How long nothing may come before it is looked whether something is due. */
+  private long waiting() {
+    boolean idle = dispatched == absorbed && buffers.values().stream().allMatch(Buffer::isEmpty);
+    return idle && !window.full() ? IDLE_MILLIS : TICK_MILLIS;
+  }
+
+  /** Whether everything that there is has been put into the buffers. */
+  private boolean ending() {
+    return absorbed == dispatched && parts.channel().exhausted();
+  }
+
+  /** Lets lanes shape what waits in the channel, as long as there is memory for it. */
+  private void dispatch() {
+    putTold.set(false);
+    while (!window.full()) {
+      Block block = parts.channel().take().orElse(null);
+      if (block == null) {
+        return;
+      }
+      window.take(block.length());
+      long number = dispatched++;
+      lanes.shaping().execute(() -> shape(number, block));
+    }
+  }
+
+  private void shape(long number, Block block) {
+    try {
+      events.add(new Event.Done(number, parts.shaper().shape(block)));
+    } catch (Throwable e) {
+      // Whatever it is, the delivery's thread ends the attempt with it.
+      events.add(new Event.Unshaped(e));
+    }
+  }
+
+  /** Takes an event in; true if a range may be done by it. */
+  private boolean handle(Event event) throws Throwable {
+    if (event instanceof Event.Done done) {
+      returned++;
+      early.put(done.number(), done.shaped());
+      return false;
+    }
+    if (event instanceof Event.Committed committed) {
+      committed(committed.sent(), committed.receipt());
+      return true;
+    }
+    if (event instanceof Event.Unshaped unshaped) {
+      returned++;
+      throw unshaped.cause();
+    }
+    if (event instanceof Event.Uncommitted uncommitted) {
+      uncommitted.sent().buffer().ended();
+      throw uncommitted.cause();
+    }
+    return false;
+  }
+
+  /** After a failure: waits for lanes and flushes, so that nobody uses what is closed next. */
+  private void awaitOthers() {
+    boolean interrupted = false;
+    while (returned < dispatched || buffers.values().stream().anyMatch(Buffer::busy)) {
+      try {
+        Event event = events.take();
+        if (event instanceof Event.Done || event instanceof Event.Unshaped) {
+          returned++;
+        } else if (event instanceof Event.Committed committed) {
+          committed.sent().buffer().ended();
+        } else if (event instanceof Event.Uncommitted uncommitted) {
+          uncommitted.sent().buffer().ended();
+        }
+      } catch (InterruptedException e) {
+        interrupted = true;
+      }
+    }
+    if (interrupted) {
+      Thread.currentThread().interrupt();
+    }
+  }
+
+  /** Moves blocks into the buffers, in the order of the intake, as long as the targets keep up. */
+  private void absorb() {
+    long now = options.clock().millis();
+    while (!held(now)) {
+      Shaped shaped = early.remove(absorbed);
+      if (shaped == null) {
+        return;
+      }
+      absorbed++;
+      window.give(shaped.block().length());
+      enter(shaped, now);
+      flushDue();
+      dispatch();
+    }
+  }
+
+  /** Whether some target must finish a flush before more can be taken in. */
+  private boolean held(long now) {
+    if (rows.full()) {
+      return buffers.values().stream().anyMatch(b -> !b.free());
+    }
+    return buffers.values().stream().anyMatch(b -> b.due(now) && !b.free());
+  }
+
+  private void enter(Shaped shaped, long now) {
+    Map<String, Long> loaded = new TreeMap<>();
+    shaped.rows().forEach((name, part) -> loaded.put(name, (long) part.count()));
+    Counts counts =
+        new Counts(
+            shaped.taken(),
+            shaped.unfolded(),
+            shaped.copied(),
+            loaded,
+            shaped.reasons(),
+            shaped.dropped());
+    Block block = shaped.block();
+    Range range = new Range(block.source(), block.first(), block.end(), counts);
+    boolean first = true;
+    if (keepsRaw && !shaped.rows().isEmpty()) {
+      raw.put(range, block);
+    }
+    for (Map.Entry<String, Rows> part : shaped.rows().entrySet()) {
+      add(part.getKey(), shaped, part.getValue(), range, keepsRaw && first, now);
+      first = false;
+    }
+    if (shaped.dead().count() > 0) {
+      add(Route.DEAD, shaped, shaped.dead(), range, false, now);
+    }
+    books.enter(range);
+    progress = progress.plus(new Progress(counts.taken(), 0, 0, 0, counts.in(), block.length()));
+  }
+
+  private void add(
+      String name, Shaped shaped, Rows part, Range range, boolean countsRaw, long now) {
+    // Raw rows keep their whole block in memory, so that is what they count.
+    boolean isRaw = part.batch().records().data() != null;
+    Block block = shaped.block();
+    long blockBytes = isRaw ? block.data().length : 0;
+    long allocated =
+        part.batch().allocated() + blockBytes + (countsRaw && !isRaw ? block.data().length : 0);
+    range.waitFor();
+    rows.take(allocated);
+    buffers
+        .get(name)
+        .add(
+            new Flush.Part(block.source(), block.first(), block.end(), part),
+            range,
+            part.bytes() + blockBytes,
+            allocated,
+            now);
+  }
+
+  private void flushDue() {
+    long now = options.clock().millis();
+    boolean ending = ending();
+    for (Buffer buffer : buffers.values()) {
+      if (buffer.free() && (buffer.due(now) || ending && !buffer.isEmpty())) {
+        send(buffer);
+      }
+    }
+    if (rows.full()) {
+      buffers.values().stream()
+          .filter(b -> b.free() && !b.isEmpty())
+          .max(Comparator.comparingLong(Buffer::allocated))
+          .ifPresent(this::send);
+    }
+  }
+
+  private void send(Buffer buffer) {
+    buffer.send(lanes.flushing(), afterwards(buffer.name), this::sent);
+  }
+
+  /** What a store refused becomes dead letters before anything else is committed there. */
+  private Buffer.Afterwards afterwards(String target) {
+    return (sent, receipt) -> {
+      if (receipt.refused().isEmpty()) {
+        return;
+      }
+      if (!keepsRaw) {
+        throw new RawRecordsNeeded();
+      }
+      List<Block> blocks = sent.ranges().stream().map(raw::get).toList();
+      refusals.bury(target, sent.flush(), blocks, receipt);
+    };
+  }
+
+  private void sent(Buffer.Sent sent, CompletableFuture<Receipt> commit) {
+    try {
+      events.add(new Event.Committed(sent, commit.join()));
+    } catch (CompletionException e) {
+      events.add(new Event.Uncommitted(sent, e.getCause()));
+    }
+  }
+
+  private void committed(Buffer.Sent sent, Receipt receipt) {
+    sent.buffer().ended();
+    String target = sent.buffer().name;
+    long given = sent.flush().rows();
+    if (receipt.rows() != given) {
+      throw new OutsideException(
+          "target "
+              + target
+              + " of pipeline "
+              + parts.pipeline().name()
+              + " wrote "
+              + receipt.written()
+              + " rows, skipped "
+              + receipt.skipped()
+              + " and refused "
+              + receipt.refused().size()
+              + ", but was given "
+              + given
+              + "; the tally stays where it was");
+    }
+    receipt.refused().forEach(refusal -> refused(target, sent.ranges(), refusal));
+    sent.ranges().forEach(Range::committed);
+    rows.give(sent.allocated());
+    boolean dead = target.equals(Route.DEAD);
+    long refusedRows = receipt.refused().size();
+    progress =
+        progress.plus(
+            new Progress(
+                0,
+                dead ? 0 : receipt.written(),
+                refusedRows + (dead ? receipt.written() : 0),
+                0,
+                0,
+                0));
+  }
+
+  private static void refused(String target, List<Range> ranges, Refusal refusal) {
+    ranges.stream()
+        .filter(
+            range ->
+                range.source.equals(refusal.source())
+                    && refusal.position() >= range.from
+                    && refusal.position() < range.to)
+        .findFirst()
+        .orElseThrow()
+        .refused(target, 1);
+  }
+
+  private void account() {
+    List<Account> accounts = books.settle(raw::remove);
+    if (accounts.isEmpty()) {
+      return;
+    }
+    parts.tally().account(parts.pipeline().name(), accounts);
+    parts.channel().accounted(accounts);
+    Map<SourcePartition, Long> ends = new TreeMap<>();
+    accounts.forEach(account -> ends.put(account.source(), account.to()));
+    buffers.values().forEach(buffer -> buffer.target.accounted(ends));
+    Counts sum = accounts.stream().map(Account::counts).reduce(Counts.NONE, Counts::plus);
+    takenAndAccounted += sum.taken();
+    progress = progress.plus(new Progress(0, 0, 0, sum.dropped(), -sum.in(), 0));
+    told.accept(accounts);
+  }
+}

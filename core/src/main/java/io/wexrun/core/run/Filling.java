@@ -1,0 +1,205 @@
+package io.wexrun.core.run;
+
+import io.wexrun.core.channel.Channel;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.identity.Identity;
+import io.wexrun.core.intake.Assigner;
+import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.Intake;
+import io.wexrun.core.intake.Source;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.tally.Account;
+import java.time.Duration;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.TreeMap;
+import java.util.function.Consumer;
+
+/**
+ * Fills a channel from an intake, in a thread of its own, which is the only one that calls the
+ * intake: it looks for source partitions, assigns them, takes their blocks, and tells the intake
+ * what has become of them.
+ */
+final class Filling {
+  private static final Duration POLL = Duration.ofMillis(100);
+  private static final long SYNC_NANOS = Duration.ofMillis(200).toNanos();
+
+  private final RunParts parts;
+  private final RunOptions options;
+  private final Intake intake;
+  private final Channel channel;
+  private final Assigner assigner;
+  private final Backoff backoff;
+  private final Consumer<String> waits;
+  private final Map<SourcePartition, Long> back = new HashMap<>();
+  private final Map<SourcePartition, Long> accounted = new TreeMap<>();
+  private boolean stopped;
+  private boolean delivered;
+  private long syncedAt = System.nanoTime();
+
+  /**
+   * A filling that has not begun.
+   *
+   * @param waits is told why a block cannot be put for now
+   */
+  Filling(RunParts parts, RunOptions options, Consumer<String> waits) {
+    this.parts = parts;
+    this.options = options;
+    this.intake = parts.intake();
+    this.channel = parts.channel();
+    this.backoff = new Backoff(options.retry());
+    this.waits = waits;
+    this.assigner =
+        new Assigner(intake, source -> channel.begin(source.partition(), source.start()));
+  }
+
+  /**
+   * Takes in until the intake is drained or the filling is stopped; the channel has ended then.
+   * After a failure nothing is told to the intake any more.
+   */
+  void work() throws InterruptedException {
+    try {
+      look();
+      while (!isStopped()) {
+        assigner.assign(takeBack());
+        tellAccounted();
+        if (assigner.lookIsDue()) {
+          look();
+        }
+        Optional<Block> block = intake.poll(POLL);
+        if (block.isPresent()) {
+          if (!put(block.get())) {
+            break;
+          }
+          if (System.nanoTime() - syncedAt > SYNC_NANOS) {
+            sync();
+          }
+          continue;
+        }
+        sync();
+        if (!look() && options.untilDrained() && intake.drained() && !goesBack()) {
+          break;
+        }
+      }
+    } finally {
+      channel.end();
+    }
+  }
+
+  /**
+   * Tells the intake what is accounted for until the last delivery has ended.
+   *
+   * @return whether it must work again, because what it took must be taken again
+   */
+  boolean mustGoOn() throws InterruptedException {
+    while (true) {
+      tellAccounted();
+      synchronized (this) {
+        if (!back.isEmpty()) {
+          return true;
+        }
+        if (delivered && accounted.isEmpty()) {
+          return false;
+        }
+        if (accounted.isEmpty()) {
+          wait();
+        }
+      }
+    }
+  }
+
+  /** Whether there were source partitions that are new. */
+  private boolean look() {
+    List<Source> news = assigner.look();
+    Map<SourcePartition, Identity> identities = new TreeMap<>();
+    for (Source source : news) {
+      source.identity().ifPresent(identity -> identities.put(source.partition(), identity));
+    }
+    if (!identities.isEmpty()) {
+      parts.tally().identify(parts.pipeline().name(), identities);
+    }
+    return !news.isEmpty();
+  }
+
+  /** Puts a block, also if the channel's disk is full for a while; false if it was not taken. */
+  private boolean put(Block block) throws InterruptedException {
+    while (true) {
+      try {
+        boolean put = channel.put(block);
+        backoff.reset();
+        return put;
+      } catch (OutsideException e) {
+        if (options.failsAtOnce() || isStopped()) {
+          throw e;
+        }
+        waits.accept("the intake waits: " + e.getMessage());
+        if (!backoff.pause()) {
+          throw e;
+        }
+      }
+    }
+  }
+
+  private void sync() {
+    Map<SourcePartition, Long> durable = channel.sync();
+    if (!durable.isEmpty()) {
+      intake.durable(durable);
+    }
+    syncedAt = System.nanoTime();
+  }
+
+  private void tellAccounted() {
+    Map<SourcePartition, Long> ends;
+    synchronized (this) {
+      ends = Map.copyOf(accounted);
+      accounted.clear();
+    }
+    if (!ends.isEmpty()) {
+      intake.accounted(ends);
+    }
+  }
+
+  /** These ranges are in the tally. From any thread. */
+  synchronized void accounted(List<Account> accounts) {
+    accounts.forEach(account -> accounted.put(account.source(), account.to()));
+    notifyAll();
+  }
+
+  /** The intake must go back to positions. From any thread. */
+  synchronized void goBack(Map<SourcePartition, Long> positions) {
+    back.putAll(positions);
+    notifyAll();
+  }
+
+  private synchronized boolean goesBack() {
+    return !back.isEmpty();
+  }
+
+  private synchronized Map<SourcePartition, Long> takeBack() {
+    Map<SourcePartition, Long> positions = Map.copyOf(back);
+    back.clear();
+    return positions;
+  }
+
+  private synchronized boolean isStopped() {
+    return stopped;
+  }
+
+  /** Takes in no more. From any thread. */
+  void stop() {
+    synchronized (this) {
+      stopped = true;
+      notifyAll();
+    }
+    backoff.end();
+    channel.end();
+  }
+
+  /** No delivery comes any more. From any thread. */
+  synchronized void delivered() {
+    delivered = true;
+    notifyAll();
+  }
+}

@@ -1,0 +1,80 @@
+package io.wexrun.core.channel;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import io.wexrun.core.framing.Lines;
+import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.SourcePartition;
+import java.util.Map;
+import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.TimeUnit;
+import org.junit.jupiter.api.Test;
+
+class MemoryChannelTest {
+  private static final SourcePartition S = new SourcePartition("s");
+
+  private final Memory memory = new Memory(10);
+  private final MemoryChannel channel = new MemoryChannel(memory.share(), Map.of());
+
+  private static Block block(long first, int length) {
+    byte[] data = new byte[length];
+    return new Block(S, first, first + length, data, length, Lines.FRAMING);
+  }
+
+  private CompletableFuture<Boolean> putLater(Block block) {
+    return CompletableFuture.supplyAsync(
+        () -> {
+          try {
+            return channel.put(block);
+          } catch (InterruptedException e) {
+            throw new IllegalStateException(e);
+          }
+        });
+  }
+
+  @Test
+  void aFullChannelHoldsUpTheIntakeUntilABlockIsTaken() throws Exception {
+    channel.begin(S, 0);
+    assertThat(channel.put(block(0, 6))).isTrue();
+    CompletableFuture<Boolean> second = putLater(block(6, 6));
+    Thread.sleep(3 * 20);
+    assertThat(second).isNotDone();
+    assertThat(channel.take().orElseThrow().first()).isZero();
+    assertThat(second.get(10, TimeUnit.SECONDS)).isTrue();
+    assertThat(channel.take().orElseThrow().first()).isEqualTo(6);
+  }
+
+  @Test
+  void aBlockLargerThanTheBoundPassesAlone() throws Exception {
+    channel.begin(S, 0);
+    assertThat(channel.put(block(0, 99))).isTrue();
+    CompletableFuture<Boolean> next = putLater(block(99, 1));
+    channel.take().orElseThrow();
+    assertThat(next.get(10, TimeUnit.SECONDS)).isTrue();
+  }
+
+  @Test
+  void anAbandonedChannelFreesWhoWaits() throws Exception {
+    channel.begin(S, 0);
+    channel.put(block(0, 10));
+    CompletableFuture<Boolean> waiting = putLater(block(10, 10));
+    channel.abandon();
+    assertThat(waiting.get(10, TimeUnit.SECONDS)).isFalse();
+  }
+
+  @Test
+  void nobodyStarvesBesideOneThatHoldsMuch() {
+    Memory shared = new Memory(100);
+    Memory.Share much = shared.share();
+    Memory.Share little = shared.share();
+    much.take(100);
+    assertThat(much.room(1)).isFalse();
+    assertThat(little.room(60)).as("one thing in any case").isTrue();
+    little.take(10);
+    assertThat(little.room(15)).as("half of an equal part").isTrue();
+    assertThat(little.room(16)).isFalse();
+    much.close();
+    assertThat(little.room(90)).isTrue();
+    assertThat(shared.held()).isEqualTo(10);
+  }
+}
