@@ -51,7 +51,7 @@ public abstract class TargetContract {
     }
     Records records = Records.numbered(data, starts, ends, count, from, null);
     Batch batch = new Batch(SCHEMA, List.of(keys), count, records, starts);
-    return new Flush.Part(source, to, Rows.all(batch));
+    return new Flush.Part(source, from, to, Rows.all(batch));
   }
 
   protected static Flush flush(Flush.Part... parts) {

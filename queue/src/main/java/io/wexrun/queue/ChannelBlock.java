@@ -101,8 +101,8 @@ record ChannelBlock(
     int length = smaller ? compressed.length : block.length();
     byte[] value = Arrays.copyOf(block.header(), block.header().length + length);
     System.arraycopy(bytes, 0, value, block.header().length, length);
-    PackBuilder pack = new PackBuilder(producer, value.length + 1024);
-    pack.add(null, 0, 0, of.headers(), value, 0, value.length, now);
+    PackBuilder pack = new PackBuilder(PackHead.of(producer), value.length + 1024);
+    pack.add(null, 0, 0, of.headers(), value, 0, value.length, now, 0);
     pack.seal(Codec.NONE);
     return pack;
   }

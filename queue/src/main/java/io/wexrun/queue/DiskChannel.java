@@ -1,31 +1,27 @@
 package io.wexrun.queue;
 
+import io.wexrun.core.channel.Channel;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Block;
-import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.tally.Account;
-import java.nio.file.Path;
-import java.time.Duration;
 import java.util.ArrayDeque;
 import java.util.Deque;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
 
 /**
- * The channel of a pipeline on disk: what its intake took waits here, through restarts, until the
- * tally accounts for it. It is a queue of one partition whose records are blocks.
+ * A channel on disk: what a pipeline's intake took waits here, through restarts, until the tally
+ * accounts for it. It is a queue of one partition whose records are blocks.
  *
- * <p><b>Once.</b> Blocks keep source and position. The intake goes on where {@link #positions}
- * says: behind what is accounted for and what waits. A block that is not the next one of its
- * source, as after a loss of power or a repair, is passed over, and the intake takes it again.
- *
- * <p>One thread puts, one polls the {@link #intake}, any accounts.
+ * <p>Blocks keep source and position. After a loss of power or a repair some may be missing; then
+ * what is behind them is passed over, and the intake takes it again. A block is handed out before
+ * it is synced: for sources that can be read again that is enough.
  */
-public final class DiskChannel implements AutoCloseable {
-  private static final long SYNC_NANOS = Duration.ofMillis(200).toNanos();
+final class DiskChannel implements Channel {
   private static final long LARGEST_FILE = 64L << 20;
   private static final int HEAD = 16 << 10;
   private static final int READ = 1 << 20;
@@ -38,11 +34,19 @@ public final class DiskChannel implements AutoCloseable {
   private final long bound;
   private final Map<SourcePartition, Long> accounted;
   private final Map<SourcePartition, Long> ends;
+  private final Map<SourcePartition, Long> starts = new HashMap<>();
   private final Map<SourcePartition, Deque<Waiting>> waiting = new HashMap<>();
+  private final Map<SourcePartition, Long> durable = new HashMap<>();
+  private Runnable listener = () -> {};
   private long records;
-  private long syncedAt = System.nanoTime();
   private boolean ended;
-  private boolean deserted;
+  private boolean abandoned;
+
+  /** Of what was taken: how far each source is, where the next pack stands, and what was read. */
+  private Map<SourcePartition, Long> read;
+
+  private long position;
+  private final Deque<QueueRecord> ahead = new ArrayDeque<>();
 
   private DiskChannel(Queue queue, long bound, Map<SourcePartition, Long> accounted) {
     this.queue = queue;
@@ -50,47 +54,49 @@ public final class DiskChannel implements AutoCloseable {
     this.bound = bound;
     this.accounted = new HashMap<>(accounted);
     this.ends = new HashMap<>(accounted);
-    long position = partition.oldest();
-    Optional<Partition.Peek> peek = partition.peek(position, HEAD);
+    this.read = new HashMap<>(accounted);
+    this.position = partition.oldest();
+    long place = partition.oldest();
+    Optional<Partition.Peek> peek = partition.peek(place, HEAD);
     while (peek.isPresent()) {
       Pack pack = peek.get().pack();
       ChannelBlock block = ChannelBlock.of(Packs.headers(pack, peek.get().data()));
       if (follows(block, ends)) {
-        waits(block, pack.baseOffset());
+        waits(block.source(), pack.baseOffset(), block.end(), block.records());
       }
-      position = pack.end();
-      peek = partition.peek(position, HEAD);
+      place = pack.end();
+      peek = partition.peek(place, HEAD);
     }
+    durable.putAll(ends);
     if (queue.writable()) {
-      // What was passed over is taken again, and must not be mistaken for a repetition then.
-      partition
-          .sequences("=")
-          .forEach(
-              (producer, end) -> {
-                if (end > ends.getOrDefault(new SourcePartition(producer.substring(1)), -1L)) {
-                  partition.forget(producer);
-                }
-              });
+      forgetWhatIsPassedOver();
     }
   }
 
-  /**
-   * Opens a channel, making it if it is not there.
-   *
-   * @param bound about how many bytes may wait on disk
-   * @param accounted the positions of the tally
-   * @throws OutsideException if another process has it, or if it is damaged
-   */
-  public static DiskChannel open(
-      Path folder, String name, long bound, Map<SourcePartition, Long> accounted) {
-    return of(Queue.open(folder, name, options(bound)), bound, accounted);
+  /** What was passed over is taken again, and must not be mistaken for a repetition then. */
+  private void forgetWhatIsPassedOver() {
+    partition
+        .sequences("=")
+        .forEach(
+            (producer, end) -> {
+              if (end > ends.getOrDefault(new SourcePartition(producer.substring(1)), -1L)) {
+                partition.forget(producer);
+              }
+            });
   }
 
+  /** How a queue that is a channel is made. */
   static QueueOptions options(long bound) {
     return QueueOptions.partitions(1).sizes(Math.max(4096, Math.min(LARGEST_FILE, bound / 8)), 1);
   }
 
-  /** A channel in a queue, which it closes. */
+  /**
+   * A channel in a queue, which it closes.
+   *
+   * @param bound about how many bytes may wait
+   * @param accounted the positions of the tally
+   * @throws OutsideException if it is damaged
+   */
   static DiskChannel of(Queue queue, long bound, Map<SourcePartition, Long> accounted) {
     try {
       return new DiskChannel(queue, bound, accounted);
@@ -100,18 +106,10 @@ public final class DiskChannel implements AutoCloseable {
     }
   }
 
-  /**
-   * How many records wait in a channel, also while another process has it.
-   *
-   * @param accounted the positions of the tally
-   */
-  public static long held(Path folder, String name, Map<SourcePartition, Long> accounted) {
-    Optional<Queue> queue = Queue.openToRead(folder, name);
-    if (queue.isEmpty()) {
-      return 0;
-    }
-    try (Queue open = queue.get()) {
-      return new DiskChannel(open, 0, accounted).records;
+  /** How many records wait in a channel; closes the queue. */
+  static long held(Queue toRead, Map<SourcePartition, Long> accounted) {
+    try (toRead) {
+      return new DiskChannel(toRead, 0, accounted).records;
     }
   }
 
@@ -126,42 +124,35 @@ public final class DiskChannel implements AutoCloseable {
     return next;
   }
 
-  private void waits(ChannelBlock block, long position) {
-    waiting
-        .computeIfAbsent(block.source(), s -> new ArrayDeque<>())
-        .add(new Waiting(position, block.end(), block.records()));
-    records += block.records();
+  private void waits(SourcePartition source, long place, long end, int count) {
+    waiting.computeIfAbsent(source, s -> new ArrayDeque<>()).add(new Waiting(place, end, count));
+    records += count;
   }
 
-  /** Where the intake of each source goes on. */
-  public synchronized Map<SourcePartition, Long> positions() {
-    return new HashMap<>(ends);
-  }
-
-  /** How many records wait. */
-  public synchronized long held() {
-    return records;
+  @Override
+  public synchronized long begin(SourcePartition source, long start) {
+    starts.putIfAbsent(source, start);
+    return ends.getOrDefault(source, starts.get(source));
   }
 
   /**
-   * Adds a block when there is room. It survives the end of the process at once, and the loss of
-   * power after the next {@link #sync}.
+   * Puts a block. It survives the end of the process at once, and the loss of power after the next
+   * {@link #sync}.
    *
-   * @return false if the channel was ended meanwhile, or there is no room and nobody makes any;
-   *     then the block was not taken
    * @throws OutsideException if the disk fails or the framing has no {@linkplain
-   *     io.wexrun.core.intake.Framing#form form}; then it was not taken either
+   *     io.wexrun.core.intake.Framing#form form}; then it was not taken
    */
+  @Override
   public boolean put(Block block) throws InterruptedException {
+    SourcePartition source = block.source();
     if (block.framing().form().isEmpty()) {
-      throw new OutsideException(
-          "records of " + block.source() + " cannot wait on disk: their framing has no form");
+      throw OutsideException.lasting(
+          "records of " + source + " cannot wait on disk: their framing has no form");
     }
-    int count = block.records().count();
     boolean begins;
     synchronized (this) {
       while (!ended && !waiting.isEmpty() && partition.bytes() + block.length() > bound) {
-        if (deserted) {
+        if (abandoned) {
           return false;
         }
         wait();
@@ -169,25 +160,29 @@ public final class DiskChannel implements AutoCloseable {
       if (ended) {
         return false;
       }
-      begins = !ends.containsKey(block.source());
+      begins = !ends.containsKey(source);
+      long expected = begins ? starts.getOrDefault(source, block.first()) : ends.get(source);
+      if (block.first() > expected || expected >= block.end()) {
+        return true; // Passed over.
+      }
     }
-    String producer = "=" + block.source().name();
+    int count = block.records().count();
     PackBuilder pack =
-        ChannelBlock.pack(producer, block, count, begins, queue.options().clock().millis());
+        ChannelBlock.pack(
+            "=" + source.name(), block, count, begins, queue.options().clock().millis());
     Partition.Outcome outcome = partition.append(pack, block.end());
     if (outcome.repeated()) {
-      throw new IllegalStateException(
-          "block of " + block.source() + " to " + block.end() + " twice");
+      throw new IllegalStateException("block of " + source + " to " + block.end() + " twice");
     }
+    Runnable told;
     synchronized (this) {
-      ends.put(block.source(), block.end());
-      waiting
-          .computeIfAbsent(block.source(), s -> new ArrayDeque<>())
-          .add(new Waiting(outcome.base(), block.end(), count));
-      records += count;
+      ends.put(source, block.end());
+      waits(source, outcome.base(), block.end(), count);
+      told = listener;
     }
     partition.publish();
     queue.appended();
+    told.run();
     return true;
   }
 
@@ -197,35 +192,70 @@ public final class DiskChannel implements AutoCloseable {
    * @throws OutsideException if the disk fails; then what was put since the last time may be lost,
    *     and the channel must be opened anew
    */
-  public void sync() {
+  @Override
+  public Map<SourcePartition, Long> sync() {
     queue.sync();
-    syncedAt = System.nanoTime();
+    Map<SourcePartition, Long> changed = new HashMap<>();
+    synchronized (this) {
+      ends.forEach(
+          (source, end) -> {
+            if (!end.equals(durable.put(source, end))) {
+              changed.put(source, end);
+            }
+          });
+    }
+    return changed;
   }
 
-  /** Syncs if the last time was a fifth of a second ago; see {@link #sync}. */
-  public void syncNowAndThen() {
-    if (System.nanoTime() - syncedAt > SYNC_NANOS) {
-      sync();
+  @Override
+  public synchronized void listen(Runnable put) {
+    listener = put;
+  }
+
+  @Override
+  public Optional<Block> take() {
+    while (true) {
+      QueueRecord record = ahead.poll();
+      if (record == null) {
+        position = Math.max(position, partition.oldest());
+        Optional<Partition.Chunk> chunk = partition.read(position, READ);
+        if (chunk.isEmpty()) {
+          return Optional.empty();
+        }
+        ahead.addAll(Packs.records(0, chunk.get().data(), chunk.get().length(), Long.MIN_VALUE));
+        position = chunk.get().end();
+        continue;
+      }
+      ChannelBlock head = ChannelBlock.of(record.headers());
+      long from = read.getOrDefault(head.source(), head.first());
+      if (follows(head, read)) {
+        Block block = head.block(record.value());
+        return Optional.of(from > head.first() ? block.since(from) : block);
+      }
     }
   }
 
-  /** No block comes any more in this run. Wakes who waits. */
-  public synchronized void end() {
-    ended = true;
-    notifyAll();
+  @Override
+  public boolean exhausted() {
+    synchronized (this) {
+      if (!ended) {
+        return false;
+      }
+    }
+    return ahead.isEmpty() && position >= partition.end();
   }
 
-  /** Nobody takes from it any more in this run: puts go on only as long as there is room. */
-  public synchronized void desert() {
-    deserted = true;
-    notifyAll();
+  @Override
+  public Map<SourcePartition, Long> rewind() {
+    synchronized (this) {
+      read = new HashMap<>(accounted);
+    }
+    ahead.clear();
+    position = partition.oldest();
+    return NOTHING;
   }
 
-  private synchronized boolean hasEnded() {
-    return ended;
-  }
-
-  /** Notes what the tally has; what it has all of is removed. */
+  @Override
   public void accounted(List<Account> accounts) {
     long needed = partition.end();
     synchronized (this) {
@@ -250,62 +280,31 @@ public final class DiskChannel implements AutoCloseable {
     }
   }
 
-  /** The blocks that are not accounted for, and those that come. It is drained after the end. */
-  public synchronized Intake intake() {
-    return new Waiters(new HashMap<>(accounted), partition.oldest());
+  @Override
+  public void end() {
+    Runnable told;
+    synchronized (this) {
+      ended = true;
+      notifyAll();
+      told = listener;
+    }
+    told.run();
   }
 
-  private final class Waiters implements Intake {
-    private final Map<SourcePartition, Long> read;
-    private final Deque<QueueRecord> ahead = new ArrayDeque<>();
-    private long position;
+  @Override
+  public synchronized void abandon() {
+    abandoned = true;
+    notifyAll();
+  }
 
-    Waiters(Map<SourcePartition, Long> read, long position) {
-      this.read = read;
-      this.position = position;
-    }
+  @Override
+  public synchronized OptionalLong held() {
+    return OptionalLong.of(records);
+  }
 
-    @Override
-    public Optional<Block> poll(Duration wait) {
-      Optional<Block> next = next();
-      if (next.isEmpty() && !hasEnded()) {
-        queue.awaitAppend(wait.toMillis());
-        next = next();
-      }
-      return next;
-    }
-
-    private Optional<Block> next() {
-      while (true) {
-        QueueRecord record = ahead.poll();
-        if (record == null) {
-          position = Math.max(position, partition.oldest());
-          Optional<Partition.Chunk> chunk = partition.read(position, READ);
-          if (chunk.isEmpty()) {
-            return Optional.empty();
-          }
-          ahead.addAll(Packs.records(0, chunk.get().data(), chunk.get().length(), Long.MIN_VALUE));
-          position = chunk.get().end();
-          continue;
-        }
-        ChannelBlock head = ChannelBlock.of(record.headers());
-        long from = read.getOrDefault(head.source(), head.first());
-        if (follows(head, read)) {
-          Block block = head.block(record.value());
-          return Optional.of(from > head.first() ? block.since(from) : block);
-        }
-      }
-    }
-
-    @Override
-    public boolean drained() {
-      return hasEnded() && ahead.isEmpty() && position >= partition.end();
-    }
-
-    @Override
-    public void close() {
-      // The channel belongs to who opened it.
-    }
+  @Override
+  public boolean outlivesRun() {
+    return true;
   }
 
   @Override

@@ -12,6 +12,7 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.UUID;
 
 /** The files of a partition: finds out what is there, whole or torn. Guarded by its partition. */
 final class Log {
@@ -31,6 +32,7 @@ final class Log {
   private final Path folder;
   private final String label;
   private final int number;
+  private final UUID queue;
   private final boolean writable;
   private final List<Segment> segments = new ArrayList<>();
   private final Map<String, SegmentHeader.Last> producers = new HashMap<>();
@@ -42,11 +44,12 @@ final class Log {
    */
   private Optional<Path> headless = Optional.empty();
 
-  Log(Disk disk, Path folder, String label, int number, boolean writable) {
+  Log(Disk disk, Path folder, String label, int number, UUID queue, boolean writable) {
     this.disk = disk;
     this.folder = folder;
     this.label = label;
     this.number = number;
+    this.queue = queue;
     this.writable = writable;
   }
 
@@ -193,7 +196,7 @@ final class Log {
       if (pack.isEmpty()) {
         throw damaged("the pack at position " + segment.position(i) + " is none; nothing was cut");
       }
-      byte[] data = new byte[Pack.HEADER + pack.get().producerLength()];
+      byte[] data = new byte[Pack.HEADER + pack.get().headLength()];
       segment.file.read(segment.place(i), ByteBuffer.wrap(data));
       known(pack.get(), pack.get().producer(data, 0));
     }
@@ -235,8 +238,7 @@ final class Log {
       if (pack.isEmpty() || pack.get().baseOffset() != next) {
         return tornAt(segment, place);
       }
-      byte[] data =
-          new byte[verify ? pack.get().bytes() : Pack.HEADER + pack.get().producerLength()];
+      byte[] data = new byte[verify ? pack.get().bytes() : Pack.HEADER + pack.get().headLength()];
       segment.file.read(place, ByteBuffer.wrap(data));
       if (verify && !pack.get().whole(data, 0)) {
         return tornAt(segment, place);
@@ -308,7 +310,7 @@ final class Log {
     }
     Map<String, SegmentHeader.Last> lasting = new HashMap<>(producers);
     lasting.keySet().removeIf(name -> name.startsWith(PASSING));
-    ByteBuffer header = SegmentHeader.of(number, next, 0, nowMillis, lasting);
+    ByteBuffer header = SegmentHeader.of(queue, number, next, 0, nowMillis, lasting);
     Path path = folder.resolve(Segment.name(next));
     DiskFile file = disk.create(path);
     int bytes = header.remaining();

@@ -2,7 +2,6 @@ package io.wexrun.queue;
 
 import io.wexrun.core.diagnose.OutsideException;
 import java.nio.ByteBuffer;
-import java.nio.charset.StandardCharsets;
 import java.util.Optional;
 import java.util.zip.CRC32C;
 
@@ -10,7 +9,7 @@ import java.util.zip.CRC32C;
  * The header of a pack: many records under one checksum. All numbers are big-endian.
  *
  * <pre>
- * Pack       --&gt; Magic, Checksum, Version, Codec, Flags, Length, BaseOffset, Count, ProducerLength,
+ * Pack       --&gt; Magic, Checksum, Version, Codec, Flags, Length, BaseOffset, Count, HeadLength,
  *                FirstTime, LastTime, Sequence, Durable, Payload
  * Magic      --&gt; uint32 0x5758504B ("WXPK")
  * Checksum   --&gt; uint32 CRC-32C (RFC 3720, appendix B.4) of everything behind it
@@ -20,17 +19,18 @@ import java.util.zip.CRC32C;
  * Length     --&gt; uint32 bytes of Payload
  * BaseOffset --&gt; int64 position of the first record
  * Count      --&gt; uint32 records, at least 1
- * ProducerLength --&gt; uint32 bytes of Producer
+ * HeadLength --&gt; uint32 bytes of Head
  * FirstTime, LastTime --&gt; int64 milliseconds since 1970-01-01T00:00:00Z
  * Sequence   --&gt; int64 of the producer; a pack whose sequence is not above the last is a repetition
  * Durable    --&gt; int64 position up to which the partition was known to be synced
- * Payload    --&gt; Producer, Body
+ * Payload    --&gt; Head, Body
+ * Head       --&gt; see {@link PackHead}
  * Body       --&gt; Record{Count} if Codec is 0; else RawLength, compressed Record{Count}
  * RawLength  --&gt; uint32 bytes of Record{Count}
- * Producer   --&gt; UTF-8 text; empty for a producer without a name
- * Record     --&gt; KeyLength, Key, Time, HeaderCount, Header{HeaderCount}, ValueLength, Value
+ * Record     --&gt; KeyLength, Key, Time, Age, HeaderCount, Header{HeaderCount}, ValueLength, Value
  * KeyLength  --&gt; varint length + 1; 0 for no key
  * Time       --&gt; varint milliseconds since FirstTime
+ * Age        --&gt; varint milliseconds from when an intake first took the record to its Time
  * Header     --&gt; varint length, name in UTF-8, varint length, value in UTF-8
  * ValueLength, HeaderCount --&gt; varint (unsigned LEB128)
  * </pre>
@@ -44,7 +44,7 @@ record Pack(
     int length,
     long baseOffset,
     int count,
-    int producerLength,
+    int headLength,
     long firstTime,
     long lastTime,
     long sequence,
@@ -72,7 +72,7 @@ record Pack(
         .put((byte) codecNumber)
         .putShort((short) 0)
         .putInt(length);
-    out.putLong(baseOffset).putInt(count).putInt(producerLength);
+    out.putLong(baseOffset).putInt(count).putInt(headLength);
     out.putLong(firstTime).putLong(lastTime).putLong(sequence).putLong(durable);
     out.putInt(4, checksum(pack, 0, bytes()));
   }
@@ -112,8 +112,8 @@ record Pack(
         pack.length > 0
             && pack.length <= available - HEADER
             && pack.count > 0
-            && pack.producerLength >= 0
-            && pack.producerLength <= pack.length;
+            && pack.headLength > 0
+            && pack.headLength <= pack.length;
     return sane ? Optional.of(pack) : Optional.empty();
   }
 
@@ -149,7 +149,19 @@ record Pack(
 
   /** The name of the producer of the pack at {@code at}. */
   String producer(byte[] data, int at) {
-    return new String(data, at + HEADER, producerLength, StandardCharsets.UTF_8);
+    return PackHead.producer(data, at + HEADER);
+  }
+
+  /** The header of the sources of the records of the pack at {@code at}; may be empty. */
+  byte[] sourceHeader(byte[] data, int at) {
+    Varints in = new Varints(data, at + HEADER);
+    in.skip(in.next());
+    return in.bytes((int) in.next());
+  }
+
+  /** The head of the pack at {@code at}. */
+  PackHead head(byte[] data, int at) {
+    return PackHead.read(data, at + HEADER);
   }
 
   private static int checksum(byte[] data, int at, int bytes) {

@@ -7,33 +7,35 @@ import java.util.Map;
 
 /** Collects records into the bytes of one pack. For one thread. */
 final class PackBuilder {
-  private final String producer;
+  private final PackHead head;
   private byte[] data;
   private int length;
-  private int producerLength;
+  private int headLength;
   private int count;
   private long firstTime;
   private long lastTime;
   private Codec codec = Codec.NONE;
   private long weight;
 
-  PackBuilder(String producer, int room) {
-    this.producer = producer;
+  PackBuilder(PackHead head, int room) {
+    this.head = head;
     this.data = new byte[Math.max(room, 256)];
     clear();
   }
 
   void clear() {
     length = Pack.HEADER;
-    byte[] name = producer.getBytes(StandardCharsets.UTF_8);
-    producerLength = name.length;
-    bytes(name, 0, name.length);
+    text(head.producer());
+    varint(head.sourceHeader().length);
+    bytes(head.sourceHeader(), 0, head.sourceHeader().length);
+    headers(head.headers());
+    headLength = length - Pack.HEADER;
     count = 0;
     codec = Codec.NONE;
   }
 
   String producer() {
-    return producer;
+    return head.producer();
   }
 
   int count() {
@@ -54,7 +56,13 @@ final class PackBuilder {
     return length;
   }
 
-  /** Adds a record; {@code key} may be null for none. Times before the first one count as it. */
+  /**
+   * Adds a record.
+   *
+   * @param key may be null for none
+   * @param timeMillis when it is appended; a time before that of the first record counts as it
+   * @param age milliseconds since an intake first took it, at least 0
+   */
   void add(
       byte[] key,
       int keyFrom,
@@ -63,7 +71,8 @@ final class PackBuilder {
       byte[] value,
       int from,
       int to,
-      long timeMillis) {
+      long timeMillis,
+      long age) {
     if (count++ == 0) {
       firstTime = timeMillis;
       lastTime = timeMillis;
@@ -77,14 +86,19 @@ final class PackBuilder {
       bytes(key, keyFrom, keyTo);
     }
     varint(time - firstTime);
+    varint(age);
+    headers(headers);
+    varint(to - from);
+    bytes(value, from, to);
+  }
+
+  private void headers(Map<String, String> headers) {
     varint(headers.size());
     headers.forEach(
         (name, text) -> {
           text(name);
           text(text);
         });
-    varint(to - from);
-    bytes(value, from, to);
   }
 
   private void text(String text) {
@@ -118,7 +132,7 @@ final class PackBuilder {
   /** Ends the pack, compressed if that makes it smaller; its size is then {@link #bytes()}. */
   void seal(Codec wanted) {
     codec = Codec.NONE;
-    int body = Pack.HEADER + producerLength;
+    int body = Pack.HEADER + headLength;
     if (wanted == Codec.NONE) {
       return;
     }
@@ -140,7 +154,7 @@ final class PackBuilder {
             length - Pack.HEADER,
             baseOffset,
             count,
-            producerLength,
+            headLength,
             firstTime,
             lastTime,
             sequence,

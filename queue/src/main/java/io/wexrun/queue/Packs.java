@@ -5,7 +5,7 @@ import io.wexrun.core.framing.Ascii;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Records;
-import java.nio.charset.StandardCharsets;
+import java.nio.ByteBuffer;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.BitSet;
@@ -14,6 +14,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.TreeMap;
 
 /** Takes whole packs apart. */
 final class Packs {
@@ -31,59 +32,104 @@ final class Packs {
         }
       };
 
-  private final byte[] data;
-  private int at;
-
-  private Packs(byte[] data, int at) {
-    this.data = data;
-    this.at = at;
-  }
+  private Packs() {}
 
   private static Records cut(Block block) {
     byte[] data = block.data();
-    int[] starts = new int[(int) (block.end() - block.first())];
-    int[] ends = new int[starts.length];
-    long[] times = new long[starts.length];
-    // Records that were compressed stand together in an array of their own.
-    boolean own = anyCompressed(block);
-    byte[] all = own ? new byte[block.length() * 3] : data;
-    int filled = 0;
+    int most = (int) (block.end() - block.first());
+    int[] starts = new int[most];
+    int[] ends = new int[most];
+    int[] frames = new int[most];
+    long[] times = new long[most];
+    // What was compressed stands together in an array of its own.
+    Bodies bodies = anyCompressed(block) ? new Bodies(block.length() * 3) : null;
+    TreeMap<Integer, Map<String, String>> common = new TreeMap<>();
     int count = 0;
     int at = 0;
     long first = block.first(); // The first position that has a record may stand behind it.
     while (at < block.length()) {
       Pack pack = checked(block, data, at);
-      Packs packs = of(pack, data, at).orElseThrow(() -> damaged(block));
+      Varints in = bodies == null ? body(pack, data, at) : bodies.add(pack, data, at, block);
+      common.put(count, pack.head(data, at).headers());
       for (long position = pack.baseOffset(); position < pack.end(); position++) {
-        long time = pack.firstTime() + packs.skipToValue();
-        int length = (int) packs.varint();
+        int frame = in.at;
+        in.skip(Math.max(0, keyLength(in)));
+        long time = pack.firstTime() + in.next();
+        long age = in.next();
+        in.skipHeaders();
+        int length = (int) in.next();
         if (position >= block.first() && position < block.end()) {
           first = count == 0 ? position : first;
-          if (own) {
-            if (filled + length > all.length) {
-              all = Arrays.copyOf(all, Math.max(all.length * 2, filled + length));
-            }
-            System.arraycopy(packs.data, packs.at, all, filled, length);
-            starts[count] = filled;
-            filled += length;
-          } else {
-            starts[count] = packs.at;
-          }
-          times[count] = time * 1000;
-          ends[count] = starts[count] + length;
+          frames[count] = frame;
+          starts[count] = in.at;
+          ends[count] = in.at + length;
+          times[count] = (time - age) * 1000;
           count++;
         }
-        packs.at += length;
+        in.skip(length);
       }
       at += pack.bytes();
     }
+    byte[] all = bodies == null ? data : bodies.bytes;
     BitSet odd = new BitSet();
     for (int i = 0; i < count; i++) {
       if (!Ascii.all(all, starts[i], ends[i])) {
         odd.set(i);
       }
     }
-    return Records.numbered(all, starts, ends, count, first, odd).takenAt(times);
+    return Records.numbered(all, starts, ends, count, first, odd)
+        .with(times, new Frames(all, frames, common));
+  }
+
+  /** Bodies of packs, one behind the other. */
+  private static final class Bodies {
+    private byte[] bytes;
+    private int filled;
+
+    Bodies(int room) {
+      bytes = new byte[room];
+    }
+
+    Varints add(Pack pack, byte[] data, int at, Block block) {
+      Varints body = opened(pack, data, at).orElseThrow(() -> damaged(block));
+      int end = body.data == data ? at + pack.bytes() : body.data.length;
+      int length = end - body.at;
+      if (filled + length > bytes.length) {
+        bytes = Arrays.copyOf(bytes, Math.max(bytes.length * 2, filled + length));
+      }
+      System.arraycopy(body.data, body.at, bytes, filled, length);
+      filled += length;
+      return new Varints(bytes, filled - length);
+    }
+  }
+
+  /** What stands before the records' values. */
+  private record Frames(byte[] data, int[] places, TreeMap<Integer, Map<String, String>> common)
+      implements Records.Envelopes {
+    @Override
+    public Optional<byte[]> key(int record) {
+      Varints in = new Varints(data, places[record]);
+      int length = keyLength(in);
+      return length < 0 ? Optional.empty() : Optional.of(in.bytes(length));
+    }
+
+    @Override
+    public Map<String, String> headers(int record) {
+      Varints in = new Varints(data, places[record]);
+      in.skip(Math.max(0, keyLength(in)));
+      in.next();
+      in.next();
+      return together(common.floorEntry(record).getValue(), in.headers());
+    }
+  }
+
+  private static Map<String, String> together(Map<String, String> common, Map<String, String> own) {
+    if (common.isEmpty() || own.isEmpty()) {
+      return own.isEmpty() ? common : own;
+    }
+    Map<String, String> all = new LinkedHashMap<>(common);
+    all.putAll(own);
+    return all;
   }
 
   private static boolean anyCompressed(Block block) {
@@ -97,16 +143,21 @@ final class Packs {
     return any;
   }
 
-  /** The records of a pack, at their first; empty if they cannot be decompressed. */
-  private static Optional<Packs> of(Pack pack, byte[] data, int at) {
-    int body = at + Pack.HEADER + pack.producerLength();
+  /** The records of a pack that is not compressed. */
+  private static Varints body(Pack pack, byte[] data, int at) {
+    return new Varints(data, at + Pack.HEADER + pack.headLength());
+  }
+
+  /** The records of a pack; empty if they cannot be decompressed. */
+  private static Optional<Varints> opened(Pack pack, byte[] data, int at) {
+    Varints body = body(pack, data, at);
     if (pack.codec() == Codec.NONE) {
-      return Optional.of(new Packs(data, body));
+      return Optional.of(body);
     }
-    int length = java.nio.ByteBuffer.wrap(data).getInt(body);
+    int length = ByteBuffer.wrap(data).getInt(body.at);
     return pack.codec()
-        .decompress(data, body + 4, at + pack.bytes(), length)
-        .map(raw -> new Packs(raw, 0));
+        .decompress(data, body.at + 4, at + pack.bytes(), length)
+        .map(raw -> new Varints(raw, 0));
   }
 
   private static Pack checked(Block block, byte[] data, int at) {
@@ -130,35 +181,18 @@ final class Packs {
             + " more, and 'wexrun queue repair' keeps what is whole");
   }
 
+  /** The length of a record's key, which stands behind it; -1 for no key. */
+  private static int keyLength(Varints in) {
+    return (int) in.next() - 1;
+  }
+
   /** The headers of a pack's only record, of which no more than the beginning need be there. */
   static Map<String, String> headers(Pack pack, byte[] data) {
-    Packs packs = new Packs(data, Pack.HEADER + pack.producerLength());
-    packs.varint(); // It has no key.
-    packs.varint();
-    return packs.headers();
-  }
-
-  /** Passes over what stands before the value; how long after the pack's first time it was. */
-  private long skipToValue() {
-    long key = varint();
-    at += key == 0 ? 0 : (int) key - 1;
-    long later = varint();
-    for (long headers = varint(); headers > 0; headers--) {
-      at += (int) varint();
-      at += (int) varint();
-    }
-    return later;
-  }
-
-  private long varint() {
-    long value = 0;
-    for (int shift = 0; ; shift += 7) {
-      byte b = data[at++];
-      value |= (b & 0x7FL) << shift;
-      if (b >= 0) {
-        return value;
-      }
-    }
+    Varints in = body(pack, data, 0);
+    in.next(); // It has no key.
+    in.next();
+    in.next();
+    return in.headers();
   }
 
   /** All records of the whole packs in {@code data[0, length)}, from a position on. */
@@ -178,9 +212,10 @@ final class Packs {
     if (!pack.whole(data, at)) {
       throw damaged("partition " + partition, pack.baseOffset());
     }
-    Packs packs = of(pack, data, at).orElseThrow();
+    PackHead head = pack.head(data, at);
+    Varints in = opened(pack, data, at).orElseThrow();
     for (long position = pack.baseOffset(); position < pack.end(); position++) {
-      QueueRecord record = packs.record(partition, position, pack.firstTime());
+      QueueRecord record = record(partition, position, pack.firstTime(), head, in);
       if (position >= from) {
         records.add(record);
       }
@@ -188,26 +223,15 @@ final class Packs {
     return at + pack.bytes();
   }
 
-  private QueueRecord record(int partition, long position, long firstTime) {
-    long key = varint();
-    Optional<byte[]> keyBytes = key == 0 ? Optional.empty() : Optional.of(bytes((int) key - 1));
-    long time = firstTime + varint();
-    Map<String, String> headers = headers();
-    return new QueueRecord(partition, position, time, keyBytes, headers, bytes((int) varint()));
-  }
-
-  private Map<String, String> headers() {
-    long left = varint();
-    Map<String, String> headers = left == 0 ? Map.of() : new LinkedHashMap<>();
-    for (; left > 0; left--) {
-      String name = new String(bytes((int) varint()), StandardCharsets.UTF_8);
-      headers.put(name, new String(bytes((int) varint()), StandardCharsets.UTF_8));
-    }
-    return headers;
-  }
-
-  private byte[] bytes(int length) {
-    at += length;
-    return Arrays.copyOfRange(data, at - length, at);
+  private static QueueRecord record(
+      int partition, long position, long firstTime, PackHead head, Varints in) {
+    int key = keyLength(in);
+    Optional<byte[]> keyBytes = key < 0 ? Optional.empty() : Optional.of(in.bytes(key));
+    long time = firstTime + in.next();
+    long taken = time - in.next();
+    Map<String, String> headers = together(head.headers(), in.headers());
+    byte[] value = in.bytes((int) in.next());
+    return new QueueRecord(
+        partition, position, time, taken, keyBytes, headers, head.sourceHeader(), value);
   }
 }

@@ -9,6 +9,7 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.UUID;
 
 /**
  * One partition: segments in a folder, appended to at the end. Readers see only what is
@@ -31,6 +32,7 @@ final class Partition implements AutoCloseable {
   private final Path folder;
   private final String label;
   private final int number;
+  private final UUID queue;
   private final boolean writable;
   private final QueueOptions options;
   private Log log;
@@ -46,6 +48,7 @@ final class Partition implements AutoCloseable {
       Path folder,
       String label,
       int number,
+      UUID queue,
       boolean writable,
       QueueOptions options,
       long synced)
@@ -54,9 +57,10 @@ final class Partition implements AutoCloseable {
     this.folder = folder;
     this.label = label;
     this.number = number;
+    this.queue = queue;
     this.writable = writable;
     this.options = options;
-    this.log = new Log(disk, folder, label, number, writable);
+    this.log = new Log(disk, folder, label, number, queue, writable);
     log.recover(synced);
     log.producers().keySet().removeIf(name -> name.startsWith(Log.PASSING));
     durable = log.next();
@@ -106,6 +110,24 @@ final class Partition implements AutoCloseable {
     }
   }
 
+  /**
+   * Like {@link #append}, but only behind a sequence of the producer.
+   *
+   * @param expected the producer's last sequence; {@link Long#MIN_VALUE} if it never appended
+   * @throws OutsideException that is lasting if the producer's last sequence is another; then
+   *     nothing was appended
+   */
+  synchronized Outcome appendAfter(long expected, PackBuilder builder, long sequence) {
+    if (sequence(builder.producer()) != expected) {
+      throw OutsideException.lasting(
+          label
+              + ": another run has appended for '"
+              + builder.producer()
+              + "' since this one began. Stop one of them");
+    }
+    return append(builder, sequence);
+  }
+
   /** After a write that failed half-way: the file ends where it ended before. */
   private void cut(Segment segment, long place) {
     try {
@@ -120,7 +142,7 @@ final class Partition implements AutoCloseable {
    * fails too, readers go on with what they had.
    */
   private void mend() throws IOException {
-    Log fresh = new Log(disk, folder, label, number, writable);
+    Log fresh = new Log(disk, folder, label, number, queue, writable);
     try {
       fresh.recover(durable);
     } catch (IOException | RuntimeException e) {

@@ -119,7 +119,8 @@ public final class Producer implements AutoCloseable {
           message.value(),
           0,
           message.value().length,
-          options.clock().millis());
+          options.clock().millis(),
+          0);
       waiting.get(partition).add(future);
       appended++;
       held += size;
@@ -141,7 +142,8 @@ public final class Producer implements AutoCloseable {
     if (builders[partition] == null) {
       // Room for a whole pack saves copying; with many partitions it would take too much memory.
       int whole = Math.min(options.packBytes() + 512, 1 << 20);
-      builders[partition] = new PackBuilder(name, builders.length <= 16 ? whole : 4096);
+      builders[partition] =
+          new PackBuilder(PackHead.of(name), builders.length <= 16 ? whole : 4096);
     }
     return builders[partition];
   }

@@ -1,6 +1,7 @@
 package io.wexrun.queue;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.identity.Identity;
 import io.wexrun.queue.disk.Disk;
 import io.wexrun.queue.disk.Hold;
 import io.wexrun.queue.disk.RealDisk;
@@ -13,6 +14,7 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.UUID;
 import java.util.function.Supplier;
 
 /**
@@ -31,6 +33,7 @@ public final class Queue implements AutoCloseable {
   private static final long NOTE_SYNCED = Duration.ofSeconds(10).toNanos();
 
   private final String name;
+  private final UUID id;
   private final QueueOptions options;
   private final boolean writable;
   private final Hold hold;
@@ -46,6 +49,7 @@ public final class Queue implements AutoCloseable {
       Disk disk,
       Path folder,
       String name,
+      UUID id,
       QueueOptions options,
       boolean writable,
       Hold hold,
@@ -55,6 +59,7 @@ public final class Queue implements AutoCloseable {
     this.disk = disk;
     this.folder = folder;
     this.name = name;
+    this.id = id;
     this.options = options;
     this.writable = writable;
     this.hold = hold;
@@ -106,7 +111,8 @@ public final class Queue implements AutoCloseable {
   static Queue open(
       Disk disk, Path folder, String name, QueueOptions options, boolean writable, Hold hold) {
     try {
-      int count = QueueFile.partitions(disk, folder, name, options, writable);
+      QueueFile.Description queue = QueueFile.of(disk, folder, name, options, writable);
+      int count = queue.partitions();
       PositionsFile synced = PositionsFile.ofSynced(disk, folder);
       long[] ends = synced.read(count);
       List<Partition> partitions = new ArrayList<>();
@@ -117,11 +123,12 @@ public final class Queue implements AutoCloseable {
                 folder.resolve("p" + number),
                 "queue " + name + ", partition " + number,
                 number,
+                queue.id(),
                 writable,
                 options,
                 ends[number]));
       }
-      return new Queue(disk, folder, name, options, writable, hold, partitions, synced);
+      return new Queue(disk, folder, name, queue.id(), options, writable, hold, partitions, synced);
     } catch (IOException e) {
       throw cannotOpen(name, folder, e);
     }
@@ -135,6 +142,11 @@ public final class Queue implements AutoCloseable {
   /** The name given on opening. */
   public String name() {
     return name;
+  }
+
+  /** Who the queue is: it has it from its making, and one made anew has another. */
+  public Identity identity() {
+    return new Identity(id.toString());
   }
 
   /** How many partitions there are. */

@@ -9,23 +9,37 @@ import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
 import java.util.List;
 import java.util.Optional;
+import java.util.UUID;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 
-/** The file {@code queue} in a queue's folder: its version and how many partitions it has. */
+/**
+ * The file {@code queue} in a queue's folder: its version, the queue's identity, and how many
+ * partitions it has.
+ *
+ * <pre>{@code
+ * wexrun-queue 1
+ * id 0b0e7a54-9f0c-4a0e-8a86-5a9d3a2f4f10
+ * partitions 4
+ * }</pre>
+ */
 final class QueueFile {
+  /** What the file says. */
+  record Description(UUID id, int partitions) {}
+
   private static final Pattern META =
-      Pattern.compile("wexrun-queue (\\d{1,9})\npartitions (\\d{1,9})\n");
+      Pattern.compile(
+          "wexrun-queue (\\d{1,9})\n(?:id ([0-9a-f-]{36})\n)?partitions (\\d{1,9})\n(?s).*");
   private static final int VERSION = 1;
   private static final String NAME = "queue";
 
   private QueueFile() {}
 
-  /** How many partitions the queue has; written down when it is made. */
-  static int partitions(Disk disk, Path folder, String name, QueueOptions options, boolean writable)
+  /** What the queue is; written down when it is made. */
+  static Description of(Disk disk, Path folder, String name, QueueOptions options, boolean writable)
       throws IOException {
     List<String> entries = disk.list(folder);
-    Optional<Integer> told = read(disk, folder);
+    Optional<Description> told = read(disk, folder);
     if (told.isPresent()) {
       return told.get();
     }
@@ -38,8 +52,9 @@ final class QueueFile {
               + " is not a queue's description; 'wexrun queue repair' writes it anew");
     }
     disk.makeFolder(folder);
-    write(disk, folder, options.partitions());
-    return options.partitions();
+    Description made = new Description(UUID.randomUUID(), options.partitions());
+    write(disk, folder, made);
+    return made;
   }
 
   /** Whether there is a queue in a folder, be it one without its description. */
@@ -49,11 +64,11 @@ final class QueueFile {
   }
 
   /**
-   * How many partitions the file tells; empty if there is none, or it is damaged.
+   * What the file says; empty if there is none, or it is damaged.
    *
    * @throws OutsideException if a newer Wexrun wrote it
    */
-  static Optional<Integer> read(Disk disk, Path folder) throws IOException {
+  static Optional<Description> read(Disk disk, Path folder) throws IOException {
     if (!disk.list(folder).contains(NAME)) {
       return Optional.empty();
     }
@@ -69,16 +84,27 @@ final class QueueFile {
       throw new OutsideException(
           "the queue in " + folder + " has format " + matcher.group(1) + ": use a newer Wexrun");
     }
-    return Optional.of(Integer.parseInt(matcher.group(2)));
+    if (matcher.group(2) == null) {
+      return Optional.empty();
+    }
+    return Optional.of(
+        new Description(UUID.fromString(matcher.group(2)), Integer.parseInt(matcher.group(3))));
   }
 
   /** Writes the file, in the place of one that is damaged. */
-  static void write(Disk disk, Path folder, int partitions) throws IOException {
+  static void write(Disk disk, Path folder, Description queue) throws IOException {
     if (disk.list(folder).contains(NAME)) {
       disk.delete(folder.resolve(NAME));
     }
     try (DiskFile meta = disk.create(folder.resolve(NAME))) {
-      String text = "wexrun-queue " + VERSION + "\npartitions " + partitions + "\n";
+      String text =
+          "wexrun-queue "
+              + VERSION
+              + "\nid "
+              + queue.id
+              + "\npartitions "
+              + queue.partitions
+              + "\n";
       meta.write(0, StandardCharsets.UTF_8.encode(text));
       meta.sync();
     }

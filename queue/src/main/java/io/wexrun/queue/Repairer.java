@@ -15,6 +15,7 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
 import java.util.TreeMap;
+import java.util.UUID;
 
 /**
  * Makes a damaged queue one that can be opened: every whole pack keeps its positions, everything
@@ -36,6 +37,7 @@ final class Repairer {
   private final boolean dry;
   private final long nowMillis;
   private final List<Repair.Loss> losses = new ArrayList<>();
+  private UUID queue;
   private long records;
 
   /** A file as it shall be: some packs of one that is there, or none. */
@@ -71,10 +73,12 @@ final class Repairer {
    */
   Repair repair(Collection<long[]> passed) throws IOException {
     List<String> partitions = Verifier.partitions(disk, folder);
-    if (QueueFile.read(disk, folder).isEmpty()) {
+    Optional<QueueFile.Description> told = QueueFile.read(disk, folder);
+    queue = told.isPresent() ? told.get().id() : identity(partitions);
+    if (told.isEmpty()) {
       losses.add(loss("queue", 0, 0, 0, "the file is not a queue's description"));
       if (!dry) {
-        QueueFile.write(disk, folder, partitions.size());
+        QueueFile.write(disk, folder, new QueueFile.Description(queue, partitions.size()));
       }
     }
     long[] synced = PositionsFile.ofSynced(disk, folder).read(partitions.size());
@@ -93,6 +97,25 @@ final class Repairer {
     }
     long lost = losses.stream().mapToLong(loss -> loss.to() - loss.from()).sum();
     return new Repair(!dry, records, lost, losses);
+  }
+
+  /** The identity that a file's header tells; a new one if none is whole. */
+  private UUID identity(List<String> partitions) throws IOException {
+    for (String name : partitions) {
+      Path place = folder.resolve(name);
+      int number = Integer.parseInt(name.substring(1));
+      for (String segment : disk.list(place)) {
+        if (segment.endsWith(PACKS)) {
+          try (DiskFile file = disk.open(place.resolve(segment), false)) {
+            Optional<SegmentHeader> header = SegmentHeader.read(file, number, base(segment));
+            if (header.isPresent()) {
+              return header.get().queue();
+            }
+          }
+        }
+      }
+    }
+    return UUID.randomUUID();
   }
 
   private void partition(String name, int number, long end) throws IOException {
@@ -319,7 +342,7 @@ final class Repairer {
 
   private void write(Path path, int number, Wanted wanted, boolean index) throws IOException {
     ByteBuffer header =
-        SegmentHeader.of(number, wanted.base, wanted.lost, nowMillis, wanted.producers);
+        SegmentHeader.of(queue, number, wanted.base, wanted.lost, nowMillis, wanted.producers);
     int bytes = header.remaining();
     try (DiskFile out = disk.create(path)) {
       out.write(0, header);

@@ -7,6 +7,7 @@ import java.nio.charset.StandardCharsets;
 import java.util.LinkedHashMap;
 import java.util.Map;
 import java.util.Optional;
+import java.util.UUID;
 import java.util.zip.CRC32C;
 
 /**
@@ -15,8 +16,8 @@ import java.util.zip.CRC32C;
  * big-endian.
  *
  * <pre>
- * Header      --&gt; Magic, Checksum, Version, Reserved, Partition, BaseOffset, Lost, Created, Length,
- *                 ProducerCount, LastOf{ProducerCount}
+ * Header      --&gt; Magic, Checksum, Version, Reserved, Partition, BaseOffset, Lost, Created, Queue,
+ *                 Length, ProducerCount, LastOf{ProducerCount}
  * Magic       --&gt; uint32 0x57585347 ("WXSG")
  * Checksum    --&gt; uint32 CRC-32C of the header behind it
  * Version     --&gt; uint16 1
@@ -25,18 +26,20 @@ import java.util.zip.CRC32C;
  * BaseOffset  --&gt; int64 position of the first record
  * Lost        --&gt; int64 positions before BaseOffset that no record has, since a repair
  * Created     --&gt; int64 milliseconds since 1970-01-01T00:00:00Z
+ * Queue       --&gt; uint128 the identity of the queue, as an RFC 9562 UUID
  * Length      --&gt; uint32 bytes of the whole Header
  * ProducerCount --&gt; uint32
  * LastOf      --&gt; uint16 length, Producer in UTF-8, Sequence int64, BaseOffset int64 of its last pack
  * </pre>
  *
+ * @param queue the identity of the queue
  * @param bytes the place of the first pack
  * @param lost how many positions before the first record were lost
  * @param producers what each producer appended last in the segments before
  */
-record SegmentHeader(int version, int bytes, long lost, Map<String, Last> producers) {
+record SegmentHeader(int version, UUID queue, int bytes, long lost, Map<String, Last> producers) {
   /** Bytes of a header that knows no producer: no header is shorter. */
-  static final int LEAST = 48;
+  static final int LEAST = 64;
 
   private static final int MAGIC = 0x57585347;
   private static final short VERSION = 1;
@@ -50,14 +53,21 @@ record SegmentHeader(int version, int bytes, long lost, Map<String, Last> produc
 
   /** The header of a new segment. */
   static ByteBuffer of(
-      int partition, long base, long lost, long createdMillis, Map<String, Last> producers) {
+      UUID queue,
+      int partition,
+      long base,
+      long lost,
+      long createdMillis,
+      Map<String, Last> producers) {
     int bytes = LEAST;
     for (String name : producers.keySet()) {
       bytes += 2 + name.getBytes(StandardCharsets.UTF_8).length + 16;
     }
     ByteBuffer out = ByteBuffer.allocate(bytes);
     out.putInt(MAGIC).putInt(0).putShort(VERSION).putShort((short) 0).putInt(partition);
-    out.putLong(base).putLong(lost).putLong(createdMillis).putInt(bytes).putInt(producers.size());
+    out.putLong(base).putLong(lost).putLong(createdMillis);
+    out.putLong(queue.getMostSignificantBits()).putLong(queue.getLeastSignificantBits());
+    out.putInt(bytes).putInt(producers.size());
     producers.forEach(
         (name, last) -> {
           byte[] utf8 = name.getBytes(StandardCharsets.UTF_8);
@@ -73,7 +83,7 @@ record SegmentHeader(int version, int bytes, long lost, Map<String, Last> produc
     if (file.read(0, fixed) < LEAST || fixed.getInt(0) != MAGIC) {
       return Optional.empty();
     }
-    int bytes = fixed.getInt(40);
+    int bytes = fixed.getInt(56);
     if (bytes < LEAST || bytes > file.size()) {
       return Optional.empty();
     }
@@ -90,14 +100,16 @@ record SegmentHeader(int version, int bytes, long lost, Map<String, Last> produc
     Map<String, Last> producers = new LinkedHashMap<>();
     if (version <= VERSION) {
       in.position(LEAST);
-      for (int left = in.getInt(44); left > 0; left--) {
+      for (int left = in.getInt(60); left > 0; left--) {
         byte[] name = new byte[in.getShort() & 0xFFFF];
         in.get(name);
         producers.put(
             new String(name, StandardCharsets.UTF_8), new Last(in.getLong(), in.getLong()));
       }
     }
-    return Optional.of(new SegmentHeader(version, bytes, in.getLong(24), producers));
+    return Optional.of(
+        new SegmentHeader(
+            version, new UUID(in.getLong(40), in.getLong(48)), bytes, in.getLong(24), producers));
   }
 
   /** Whether this Wexrun knows what the segment looks like. */

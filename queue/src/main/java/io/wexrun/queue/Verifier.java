@@ -46,7 +46,7 @@ final class Verifier {
 
   /** The names of the folders of partitions, also of those that should be there. */
   static List<String> partitions(Disk disk, Path folder) throws IOException {
-    int told = QueueFile.read(disk, folder).orElse(0);
+    int told = QueueFile.read(disk, folder).map(QueueFile.Description::partitions).orElse(0);
     Stream<String> known = IntStream.range(0, told).mapToObj(number -> "p" + number);
     Stream<String> there = disk.list(folder).stream().filter(name -> name.matches("p\\d+"));
     return Stream.concat(known, there).distinct().toList();

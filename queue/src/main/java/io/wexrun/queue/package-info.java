@@ -3,4 +3,3 @@
  * one, {@link io.wexrun.queue.Producer} appends, {@link io.wexrun.queue.Reader} reads.
  */
 package io.wexrun.queue;
-

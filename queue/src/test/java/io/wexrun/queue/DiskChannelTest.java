@@ -6,7 +6,6 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.framing.Lines;
 import io.wexrun.core.intake.Block;
-import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.tally.Account;
@@ -14,7 +13,6 @@ import io.wexrun.core.tally.Counts;
 import io.wexrun.queue.disk.MemoryDisk;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
-import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.HashMap;
@@ -86,7 +84,7 @@ class DiskChannelTest {
         (source, text) ->
             assertThat(tally).as("seed %d", seed).containsEntry(source, (long) text.length));
     try (DiskChannel empty = open(disk, 1 << 20, tally)) {
-      assertThat(empty.held()).isZero();
+      assertThat(empty.held()).hasValue(0);
     }
   }
 
@@ -98,10 +96,10 @@ class DiskChannelTest {
       SplittableRandom dice,
       boolean last,
       long seed) {
-    Map<SourcePartition, Long> taken = channel.positions();
+    Map<SourcePartition, Long> taken = new HashMap<>();
+    sources.forEach(source -> taken.put(source, channel.begin(source, 0)));
     Map<SourcePartition, Long> delivered = new HashMap<>(tally);
-    assertThat(channel.held()).isEqualTo(lines(texts, taken) - lines(texts, tally));
-    Intake intake = channel.intake();
+    assertThat(channel.held()).hasValue(lines(texts, taken) - lines(texts, tally));
     for (int step = 0; step < 200 || last; step++) {
       int what = dice.nextInt(4);
       SourcePartition source = sources.get(dice.nextInt(sources.size()));
@@ -113,8 +111,12 @@ class DiskChannelTest {
         if (dice.nextInt(5) == 0) {
           channel.sync();
         }
+      } else if (what == 2 && dice.nextInt(10) == 0) {
+        assertThat(channel.rewind()).isEmpty();
+        delivered.clear();
+        delivered.putAll(tally);
       } else if (what == 2) {
-        Optional<Block> block = intake.poll(Duration.ZERO);
+        Optional<Block> block = channel.take();
         if (block.isPresent()) {
           deliver(block.get(), texts, delivered, seed);
         }
@@ -184,7 +186,7 @@ class DiskChannelTest {
     }
     long within = block(source, text, 0, 5).end();
     try (DiskChannel channel = open(disk, 1 << 20, Map.of(source, within))) {
-      Block rest = channel.intake().poll(Duration.ZERO).orElseThrow();
+      Block rest = channel.take().orElseThrow();
       assertThat(rest.first()).isEqualTo(within);
       Records records = rest.records();
       assertThat(records.count()).isEqualTo(15);
@@ -224,15 +226,19 @@ class DiskChannelTest {
         Thread.onSpinWait();
       }
       assertThat(end[0]).isBetween(40_000L, 100_000L);
-      Intake intake = channel.intake();
       long accounted = 0;
       while (accounted < 600_000) {
-        Block block = intake.poll(Duration.ofSeconds(10)).orElseThrow();
+        Optional<Block> next = channel.take();
+        if (next.isEmpty()) {
+          Thread.onSpinWait();
+          continue;
+        }
+        Block block = next.get();
         channel.accounted(List.of(account(source, accounted, block.end())));
         accounted = block.end();
       }
       filler.join();
-      assertThat(channel.held()).isZero();
+      assertThat(channel.held()).hasValue(0);
       assertThat(disk.list(FOLDER.resolve("p0"))).hasSizeLessThan(4);
     }
   }
@@ -248,14 +254,13 @@ class DiskChannelTest {
       Block second = block(source, text, first.end(), 20);
       disk.fullAfter(60);
       assertThatThrownBy(() -> channel.put(second)).hasMessageContaining("No space left");
-      assertThat(channel.held()).isEqualTo(20);
+      assertThat(channel.held()).hasValue(20);
       disk.fullAfter(Long.MAX_VALUE);
       put(channel, second);
-      assertThat(channel.held()).isEqualTo(40);
+      assertThat(channel.held()).hasValue(40);
       Map<SourcePartition, Long> delivered = new HashMap<>();
-      Intake intake = channel.intake();
       for (int i = 0; i < 2; i++) {
-        deliver(intake.poll(Duration.ZERO).orElseThrow(), Map.of(source, text), delivered, 0);
+        deliver(channel.take().orElseThrow(), Map.of(source, text), delivered, 0);
       }
     }
   }
@@ -279,14 +284,13 @@ class DiskChannelTest {
     assertThatThrownBy(() -> open(disk, 1 << 20, Map.of())).hasMessageContaining("queue repair");
     assertThat(new Repairer(disk, FOLDER, 0, false).repair(List.of()).lost()).isEqualTo(1);
     try (DiskChannel channel = open(disk, 1 << 20, Map.of())) {
-      long from = channel.positions().get(source);
+      long from = channel.begin(source, 0);
       assertThat(from).isEqualTo(block(source, text, 0, 20).end());
       put(channel, block(source, text, from, 40));
       Map<SourcePartition, Long> delivered = new HashMap<>();
-      Intake intake = channel.intake();
       Map<SourcePartition, byte[]> texts = Map.of(source, text);
-      deliver(intake.poll(Duration.ZERO).orElseThrow(), texts, delivered, 0);
-      deliver(intake.poll(Duration.ZERO).orElseThrow(), texts, delivered, 0);
+      deliver(channel.take().orElseThrow(), texts, delivered, 0);
+      deliver(channel.take().orElseThrow(), texts, delivered, 0);
       assertThat(delivered).containsEntry(source, (long) text.length);
       assertThatThrownBy(() -> channel.put(new Block(source, 0, 1, text, 1, whole -> null)))
           .hasMessageContaining("their framing has no form");

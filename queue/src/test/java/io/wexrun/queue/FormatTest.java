@@ -2,6 +2,7 @@ package io.wexrun.queue;
 
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
+import static org.assertj.core.api.Assertions.entry;
 
 import io.wexrun.queue.disk.MemoryDisk;
 import java.io.ByteArrayOutputStream;
@@ -22,6 +23,7 @@ import org.junit.jupiter.api.Test;
  */
 class FormatTest {
   private static final Path FOLDER = Path.of("/q");
+  private static final String ID = "0b0e7a54-9f0c-4a0e-8a86-5a9d3a2f4f10";
   private static final QueueOptions OPTIONS = QueueOptions.partitions(1);
 
   /** A part whose checksum covers everything behind it, at byte 4. */
@@ -43,7 +45,9 @@ class FormatTest {
     out.writeLong(base);
     out.writeLong(0);
     out.writeLong(1_777_777_200_000L);
-    out.writeInt(48 + Arrays.stream(producers).mapToInt(name -> 18 + name.length()).sum());
+    out.writeLong(0x0b0e7a549f0c4a0eL);
+    out.writeLong(0x8a865a9d3a2f4f10L);
+    out.writeInt(64 + Arrays.stream(producers).mapToInt(name -> 18 + name.length()).sum());
     out.writeInt(producers.length);
     for (String producer : producers) {
       out.writeShort(producer.length());
@@ -58,11 +62,21 @@ class FormatTest {
   private static byte[] pack(long base, String producer, long sequence, String... values)
       throws IOException {
     ByteArrayOutputStream payload = new ByteArrayOutputStream();
+    payload.write(producer.length());
     payload.write(producer.getBytes(StandardCharsets.UTF_8));
+    payload.write(7);
+    payload.write("card,ms".getBytes(StandardCharsets.UTF_8)); // The source's header.
+    payload.write(1);
+    payload.write(3);
+    payload.write("car".getBytes(StandardCharsets.UTF_8)); // A header of all records.
+    payload.write(2);
+    payload.write("12".getBytes(StandardCharsets.UTF_8));
+    int head = payload.size();
     for (int i = 0; i < values.length; i++) {
       payload.write(i == 0 ? 0 : 3); // No key, or one of two bytes.
       payload.write(i == 0 ? "".getBytes() : "k1".getBytes(StandardCharsets.UTF_8));
       payload.write(i); // Milliseconds since the first time.
+      payload.write(5); // Milliseconds since it was taken.
       payload.write(1);
       payload.write(3);
       payload.write("via".getBytes(StandardCharsets.UTF_8));
@@ -86,7 +100,7 @@ class FormatTest {
     out.writeInt(payload.size());
     out.writeLong(base);
     out.writeInt(values.length);
-    out.writeInt(producer.length());
+    out.writeInt(head);
     out.writeLong(1_777_777_200_000L);
     out.writeLong(1_777_777_200_000L + values.length - 1);
     out.writeLong(sequence);
@@ -135,7 +149,7 @@ class FormatTest {
   private static MemoryDisk disk(byte[] first, byte[] second) {
     MemoryDisk disk = new MemoryDisk();
     disk.makeFolder(FOLDER.resolve("p0"));
-    disk.put(FOLDER.resolve("queue"), "wexrun-queue 1\npartitions 1\n".getBytes());
+    disk.put(FOLDER.resolve("queue"), ("wexrun-queue 1\nid " + ID + "\npartitions 1\n").getBytes());
     disk.put(FOLDER.resolve("p0/00000000000000000000.packs"), first);
     disk.put(FOLDER.resolve("p0/00000000000000000002.packs"), second);
     return disk;
@@ -145,7 +159,7 @@ class FormatTest {
   void filesMadeByThePageAreRead() throws IOException {
     String longText = "é".repeat(200);
     byte[] pack = pack(0, "meter", 7, "one", longText);
-    byte[] first = together(segment(0), pack, index(48));
+    byte[] first = together(segment(0), pack, index(64));
     byte[] second = together(segment(2, "meter", "tram"), pack(2, "", 0, "three"));
     MemoryDisk disk = disk(first, second);
     assertThat(new Verifier(disk, FOLDER).verify().faults()).isEmpty();
@@ -156,7 +170,10 @@ class FormatTest {
       assertThat(records.get(0).key()).isEmpty();
       assertThat(records.get(1).keyText()).isEqualTo("k1");
       assertThat(records.get(1).timeMillis()).isEqualTo(1_777_777_200_001L);
-      assertThat(records.get(1).headers()).containsEntry("via", "x");
+      assertThat(records.get(1).takenMillis()).isEqualTo(1_777_777_199_996L);
+      assertThat(records.get(1).headers()).containsExactly(entry("car", "12"), entry("via", "x"));
+      assertThat(records.get(1).sourceHeader()).asString().isEqualTo("card,ms");
+      assertThat(queue.identity()).hasToString(ID);
       assertThat(queue.partition(0).sequence("tram")).as("from the header").isEqualTo(7);
       try (Producer producer = queue.producer()) {
         assertThat(producer.append(QueueMessage.of("four")).isDone()).isFalse();

@@ -2,15 +2,17 @@ package io.wexrun.queue;
 
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
+import static org.assertj.core.api.Assertions.entry;
 
 import io.wexrun.contract.TargetContract;
 import io.wexrun.core.batch.Batch;
-import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.Rows;
-import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.dead.DeadLetter;
+import io.wexrun.core.dead.LetterRows;
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.framing.Lines;
+import io.wexrun.core.intake.Assigner;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.intake.SourcePartition;
@@ -20,6 +22,7 @@ import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
+import java.util.Arrays;
 import java.util.HexFormat;
 import java.util.List;
 import java.util.Map;
@@ -27,6 +30,8 @@ import java.util.Optional;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.EnumSource;
 
 /** A queue as target and as intake. */
 class QueueTargetTest extends TargetContract {
@@ -50,7 +55,7 @@ class QueueTargetTest extends TargetContract {
 
   @Override
   protected Target open(String pipeline) {
-    return new QueueTarget(queue(), pipeline);
+    return QueueTarget.ofRecords(queue(), pipeline);
   }
 
   @Override
@@ -65,36 +70,78 @@ class QueueTargetTest extends TargetContract {
     return keys;
   }
 
+  /** The only record of the queue, as an intake takes it. */
+  private Block block() {
+    QueueIntake intake = new QueueIntake(queue, false, () -> true, () -> {});
+    return new Assigner(intake, Map.of()).next(Duration.ZERO).orElseThrow();
+  }
+
+  /** A record of a file with a header, which was taken at second 7. */
+  private static Block ofFile(byte[] raw) {
+    byte[] header = "card,ms".getBytes(StandardCharsets.UTF_8);
+    byte[] line = Arrays.copyOf(raw, raw.length + 1);
+    line[raw.length] = '\n';
+    return new Block(A, 77, 77 + line.length, line, line.length, Lines.FRAMING, header, 7_000_000);
+  }
+
   @Test
-  void deadLettersAreRecordsWithHeaders() {
+  void deadLettersKeepEverythingThatTheRecordCameWith() {
     byte[] raw = {'b', (byte) 0xE9, 'd'};
-    Records records = Records.atBytes(raw, new int[] {0}, new int[] {3}, 1, 77, null);
-    LongVector position = new LongVector(1);
-    position.append(77);
-    List<TextVector> texts = new ArrayList<>();
-    for (String text :
-        List.of("bad-encoding", "shape[0].template", "", "byte 2 is 0xE9", "a.log")) {
-      TextVector vector = new TextVector(1, 20);
-      vector.append(text);
-      texts.add(vector);
-    }
-    Batch batch =
-        new Batch(
-            DeadLetter.SCHEMA,
-            List.of(texts.get(0), texts.get(1), texts.get(2), texts.get(3), texts.get(4), position),
-            1,
-            records,
-            new int[] {0});
-    Target target = open("p");
-    target.stage(new Flush(List.of(new Flush.Part(A, 80, Rows.all(batch))))).commit();
+    LetterRows letters = new LetterRows();
+    letters.add(0, Reason.BAD_ENCODING, "shape[0].csv", "card", "byte 2 is 0xE9");
+    Block block = ofFile(raw);
+    Rows rows = Rows.all(letters.batch(block.records(), "a.log", "v1"));
+    Target target = QueueTarget.ofDeadLetters(queue(), "p");
+    target.stage(new Flush(List.of(new Flush.Part(A, 77, 81, rows)))).commit();
     QueueRecord record = queue.readFromOldest().poll(1, Duration.ZERO).get(0);
-    DeadLetter letter = DeadLetters.read(record);
-    assertThat(letter.raw()).isEqualTo(raw);
-    assertThat(letter)
+    assertThat(DeadLetters.read(record))
         .usingRecursiveComparison()
         .isEqualTo(
             new DeadLetter(
-                raw, "a.log", 77, Reason.BAD_ENCODING, "shape[0].template", "", "byte 2 is 0xE9"));
+                new DeadLetter.Original(
+                    raw, "a.log", 77, block.header(), 7_000_000, Optional.empty(), Map.of()),
+                new DeadLetter.Death(
+                    Reason.BAD_ENCODING, "shape[0].csv", "card", "byte 2 is 0xE9", "v1")));
+  }
+
+  @ParameterizedTest
+  @EnumSource(Codec.class)
+  void keyHeadersTimeAndSourceHeaderGoOnFromQueueToQueueAndIntoDeadLetters(Codec codec) {
+    queue = Queue.open(folder, "q", QueueOptions.partitions(1).codec(codec));
+    Block block = ofFile("7F3A90C2,17 and some more text that is worth compressing".getBytes());
+    Batch raw = Batch.raw(block.records());
+    Target first = QueueTarget.ofRecords(queue, "one");
+    first.stage(new Flush(List.of(new Flush.Part(A, 77, block.end(), Rows.all(raw))))).commit();
+    try (Producer producer = queue.producer()) {
+      producer.append(QueueMessage.of("second").key("k").header("tram", "T4").header("via", "x"));
+    }
+    QueueIntake intake = new QueueIntake(queue, false, () -> true, () -> {});
+    Assigner assigner = new Assigner(intake, Map.of());
+    Block ofFirst = assigner.next(Duration.ZERO).orElseThrow();
+    assertThat(ofFirst.end()).as("blocks have one header").isEqualTo(1);
+    assertThat(ofFirst.header()).isEqualTo(block.header());
+    assertThat(ofFirst.records().taken(0)).isEqualTo(7_000_000);
+    Block ofSecond = assigner.next(Duration.ZERO).orElseThrow();
+    assertThat(ofSecond.header()).isEmpty();
+    Records records = ofSecond.records();
+    LetterRows letters = new LetterRows();
+    letters.add(0, Reason.NO_MATCH, "shape[0].template", "", "why");
+    Rows dead = Rows.all(letters.batch(records, "q/0", ""));
+    SourcePartition q = new SourcePartition("q/0");
+    Path other = folder.resolve("dead");
+    try (Queue letterQueue = Queue.open(other, "dead/p", QueueOptions.partitions(2).codec(codec))) {
+      Target target = QueueTarget.ofDeadLetters(letterQueue, "p");
+      target.stage(new Flush(List.of(new Flush.Part(q, 1, 2, dead)))).commit();
+      QueueRecord record = letterQueue.readFromOldest().poll(1, Duration.ZERO).get(0);
+      assertThat(record.keyText()).isEqualTo("k");
+      assertThat(record.headers()).containsEntry("original-tram", "T4").containsKey("source");
+      DeadLetter letter = DeadLetters.read(record);
+      assertThat(letter.text()).isEqualTo("second");
+      assertThat(letter.record().headers()).containsExactly(entry("tram", "T4"), entry("via", "x"));
+      assertThat(letter.record().key()).hasValue("k".getBytes());
+      assertThat(letter.record().taken()).isEqualTo(records.taken(0)).isPositive();
+    }
+    assertThat(block().records().count()).isEqualTo(1);
   }
 
   @Test
@@ -103,7 +150,8 @@ class QueueTargetTest extends TargetContract {
     target.stage(flush(part(A, 0, 50))).commit();
     long records = queue.describe().get(0).records();
     SourcePartition first = new SourcePartition("q/0");
-    QueueIntake intake = new QueueIntake(queue, Map.of(first, 3L), false, () -> true);
+    QueueIntake intake = new QueueIntake(queue, false, () -> true, () -> {});
+    new Assigner(intake, Map.of(first, 3L)).look();
     Block block = intake.poll(Duration.ZERO).orElseThrow();
     assertThat(block.source()).isEqualTo(first);
     assertThat(block.first()).isEqualTo(3);
@@ -119,7 +167,8 @@ class QueueTargetTest extends TargetContract {
   void anIntakeIsNotDrainedWhileSomebodyAppends() {
     Target target = open("p");
     boolean[] fed = {false};
-    QueueIntake intake = new QueueIntake(queue, Map.of(), false, () -> fed[0]);
+    QueueIntake intake = new QueueIntake(queue, false, () -> fed[0], () -> {});
+    new Assigner(intake, Map.of()).look();
     assertThat(intake.poll(Duration.ofMillis(1))).isEqualTo(Optional.empty());
     assertThat(intake.drained()).isFalse();
     target.stage(flush(part(A, 0, 1))).commit();
@@ -132,18 +181,20 @@ class QueueTargetTest extends TargetContract {
   @Test
   void aPositionBeyondTheQueueIsRefused() {
     open("p");
-    assertThatThrownBy(
-            () -> new QueueIntake(queue, Map.of(new SourcePartition("q/1"), 9L), false, () -> true))
+    QueueIntake intake = new QueueIntake(queue, false, () -> true, () -> {});
+    assertThatThrownBy(() -> intake.assign(new SourcePartition("q/1"), 9))
         .isInstanceOf(OutsideException.class)
         .hasMessageContaining("goes on at position 9 of q/1, but the queue has positions 0 to 0");
   }
 
   @Test
   void theFormatIsWhatItsPageSays() {
-    PackBuilder builder = new PackBuilder("p|a", 16);
+    PackBuilder builder =
+        new PackBuilder(new PackHead("p|a", "h".getBytes(), Map.of("c", "y")), 16);
     byte[] value = "v".getBytes(StandardCharsets.UTF_8);
-    builder.add("key".getBytes(StandardCharsets.UTF_8), 0, 3, Map.of("h", "x"), value, 0, 1, 1000);
-    builder.add(null, 0, 0, Map.of(), value, 0, 1, 1300);
+    builder.add(
+        "key".getBytes(StandardCharsets.UTF_8), 0, 3, Map.of("h", "x"), value, 0, 1, 1000, 0);
+    builder.add(null, 0, 0, Map.of(), value, 0, 1, 1300, 200);
     builder.finish(5, 9, 4);
     String hex = HexFormat.of().formatHex(builder.data(), 0, builder.bytes());
     assertThat(hex.substring(0, 8) + hex.substring(16))
@@ -152,17 +203,20 @@ class QueueTargetTest extends TargetContract {
                 + "01"
                 + "00"
                 + "0000" // version, codec, flags
-                + "00000015" // length
+                + "00000020" // length
                 + "0000000000000005" // base offset
                 + "00000002"
-                + "00000003" // records, length of the producer's name
+                + "0000000b" // records, length of the head
                 + "00000000000003e8"
                 + "0000000000000514" // first and last time
                 + "0000000000000009"
                 + "0000000000000004" // sequence, durable
-                + "707c61" // p|a
+                + "03707c61" // p|a
+                + "0168" // the source's header
+                + "0101630179" // headers of all records
                 + "04"
                 + "6b6579"
+                + "00"
                 + "00"
                 + "01"
                 + "0168"
@@ -171,6 +225,7 @@ class QueueTargetTest extends TargetContract {
                 + "76"
                 + "00"
                 + "ac02"
+                + "c801"
                 + "00"
                 + "01"
                 + "76");

@@ -4,6 +4,8 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.identity.Identity;
+import io.wexrun.core.intake.Assigner;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.queue.disk.MemoryDisk;
@@ -164,7 +166,8 @@ class RepairTest {
   /** How many records an intake takes until it is drained. */
   private static int taken(Queue queue) {
     int taken = 0;
-    try (QueueIntake intake = new QueueIntake(queue, Map.of(), false, () -> true)) {
+    try (QueueIntake intake = new QueueIntake(queue, false, () -> true, () -> {})) {
+      new Assigner(intake, Map.of()).look();
       for (int polls = 0; polls < 1000 && !intake.drained(); polls++) {
         taken += intake.poll(Duration.ZERO).map(block -> block.records().count()).orElse(0);
       }
@@ -177,7 +180,7 @@ class RepairTest {
   void aDamagedPackIsSetAsideAndReadersPassOverItsPositions() throws IOException {
     MemoryDisk disk = filled(Codec.NONE);
     Path first = FOLDER.resolve("p0").resolve(Segment.name(0));
-    disk.damage(first, 48 + 64 + 9);
+    disk.damage(first, SegmentHeader.LEAST + Pack.HEADER + 9);
     byte[] damaged = disk.bytes(first);
     Repair dry = repair(disk, true);
     assertThat(disk.bytes(first)).isEqualTo(damaged);
@@ -200,9 +203,8 @@ class RepairTest {
         assertThat(queue.readOnly(0, inside).poll(1, Duration.ZERO).get(0).position())
             .isEqualTo(loss.to());
       }
-      try (QueueIntake intake =
-          new QueueIntake(
-              queue, Map.of(new SourcePartition("q/0"), loss.from()), false, () -> true)) {
+      try (QueueIntake intake = new QueueIntake(queue, false, () -> true, () -> {})) {
+        intake.assign(new SourcePartition("q/0"), loss.from());
         Block block = intake.poll(Duration.ZERO).orElseThrow();
         assertThat(block.first()).as("where the tally ends").isEqualTo(loss.from());
         assertThat(block.records().position(0)).isEqualTo(loss.to());
@@ -213,6 +215,10 @@ class RepairTest {
   @Test
   void aLostDescriptionIsWrittenAnew() throws IOException {
     MemoryDisk disk = filled(Codec.NONE);
+    Identity before;
+    try (Queue queue = open(disk)) {
+      before = queue.identity();
+    }
     disk.delete(FOLDER.resolve("queue"));
     assertThatThrownBy(() -> open(disk)).hasMessageContaining("is not a queue's description");
     disk.put(FOLDER.resolve("queue"), "wexrun-qu".getBytes());
@@ -221,6 +227,7 @@ class RepairTest {
     assertThat(repair(disk, false).lost()).isZero();
     try (Queue queue = open(disk)) {
       assertThat(byPlace(queue)).hasSize(300);
+      assertThat(queue.identity()).as("its files tell who it is").isEqualTo(before);
     }
   }
 }

@@ -15,14 +15,16 @@ import java.util.function.Consumer;
  *     them again
  * @param notices takes things that a user should know and that are no failures, each once, as one
  *     sentence without a full stop; from any thread
- * @param fed whether no pipeline of this run is going to put more into what the intake {@linkplain
- *     IntakeConnector#reads reads}; from any thread
+ * @param writtenHere whether pipelines of this run write to what the intake {@linkplain
+ *     IntakeConnector#reads reads}; if not, another process may
+ * @param fed whether no pipeline of this run is going to put more into it; from any thread
  */
 public record IntakeOpening(
     Settings settings,
     Site site,
     List<KnownSource> known,
     Consumer<String> notices,
+    boolean writtenHere,
     BooleanSupplier fed) {
   /** Copies the list. */
   public IntakeOpening {
@@ -31,6 +33,6 @@ public record IntakeOpening(
 
   /** An opening for a look at the first records: nothing is known, and nobody is told. */
   public static IntakeOpening fresh(Settings settings, Site site) {
-    return new IntakeOpening(settings, site, List.of(), notice -> {}, () -> true);
+    return new IntakeOpening(settings, site, List.of(), notice -> {}, false, () -> true);
   }
 }

@@ -146,6 +146,11 @@ public final class Records {
     return origin.times == null ? origin.taken : origin.times[record];
   }
 
+  /** Whether records may have come with a key or with headers. */
+  public boolean enveloped() {
+    return origin.envelopes != null;
+  }
+
   /** The key that a record came with, if it had one; not to be changed. */
   public Optional<byte[]> key(int record) {
     return origin.envelopes == null

@@ -7,6 +7,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.function.Function;
 
 /**
  * What is written under a step, with its place: reads texts, lists and maps, and complains where
@@ -21,7 +22,8 @@ public final class Written {
   /**
    * A value at its place.
    *
-   * @param value as in {@link io.wexrun.core.pipeline.StepDefinition#value}
+   * @param value as in {@link io.wexrun.core.pipeline.StepDefinition#value} or in {@link
+   *     io.wexrun.core.pipeline.Settings#values}
    */
   public Written(Object value, KeyPath path, Diagnostics diagnostics) {
     this.value = value;
@@ -41,7 +43,7 @@ public final class Written {
 
   /** Whether it is a text. */
   public boolean isText() {
-    return value instanceof String;
+    return !isMap() && !(value instanceof List);
   }
 
   /** Whether it is a map. */
@@ -51,8 +53,8 @@ public final class Written {
 
   /** The text; empty, with a complaint, if it is none. */
   public String text() {
-    if (value instanceof String text) {
-      return text;
+    if (isText()) {
+      return String.valueOf(value);
     }
     error("wrong-form", "this is a single value", "");
     return "";
@@ -65,7 +67,7 @@ public final class Written {
       for (Object item : list) {
         items.add(new Written(item, path.index(items.size()), diagnostics));
       }
-    } else if (value instanceof String) {
+    } else if (isText()) {
       items.add(this);
     } else {
       error("wrong-form", "this is a list: one '- ' for each item", "");
@@ -99,6 +101,16 @@ public final class Written {
       }
     }
     return entries;
+  }
+
+  /** The text read by a function; empty, with a complaint, where it gives nothing. */
+  public <T> Optional<T> parsed(Function<String, Optional<T>> parse, String expected) {
+    String text = text();
+    Optional<T> parsed = parse.apply(text);
+    if (parsed.isEmpty() && isText()) {
+      error("bad-value", "'" + text + "' is not " + expected, "");
+    }
+    return parsed;
   }
 
   /** One of some words; the first of them, with a complaint, if it is none of them. */
