@@ -2,7 +2,7 @@ package io.wexrun.cli;
 
 import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
-import io.wexrun.queue.disk.Hold;
+import io.wexrun.state.Hold;
 import java.io.PrintWriter;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Help.Ansi;

@@ -1,17 +1,16 @@
 package io.wexrun.files;
 
 import io.wexrun.core.connect.IntakeConnector;
+import io.wexrun.core.connect.IntakeOpening;
+import io.wexrun.core.connect.Site;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.framing.Framings;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Intake;
-import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
 import java.nio.file.Files;
-import java.nio.file.Path;
 import java.util.List;
-import java.util.Map;
 import java.util.Optional;
 
 /**
@@ -39,7 +38,7 @@ public final class FilesConnector implements IntakeConnector {
   }
 
   @Override
-  public void check(Settings settings, Path workspace, KeyPath path, Diagnostics diagnostics) {
+  public void check(Settings settings, Site site, KeyPath path, Diagnostics diagnostics) {
     checkWord(settings, LAST_LINE, List.of("wait", "take"), path, diagnostics);
     checkWord(settings, HEADER, List.of("false", "true"), path, diagnostics);
     checkWord(settings, FRAMING, Framings.names(), path, diagnostics);
@@ -51,7 +50,7 @@ public final class FilesConnector implements IntakeConnector {
           "only lines have a header",
           Optional.of("remove it, or the framing"));
     }
-    Pattern pattern = new Pattern(workspace.toAbsolutePath(), settings.main());
+    Pattern pattern = new Pattern(site.folder().toAbsolutePath(), settings.main());
     KeyPath at = path.key("files");
     if (pattern.plain() && !Files.isRegularFile(pattern.folder())) {
       diagnostics.error(
@@ -86,11 +85,12 @@ public final class FilesConnector implements IntakeConnector {
   }
 
   @Override
-  public Intake open(Settings settings, Path workspace, Map<SourcePartition, Long> positions) {
+  public Intake open(IntakeOpening opening) {
+    Settings settings = opening.settings();
     boolean take = settings.text(LAST_LINE).orElse("wait").equals("take");
     boolean header = settings.text(HEADER).orElse("").equals("true");
     Framing framing = Framings.named(settings.text(FRAMING).orElse("lines")).orElseThrow();
     FollowedFile.Reading reading = new FollowedFile.Reading(take, header, framing);
-    return new FilesIntake(workspace, settings.main(), reading, positions);
+    return new FilesIntake(opening.site().folder(), settings.main(), reading, opening.notices());
   }
 }

@@ -3,6 +3,7 @@ package io.wexrun.files;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Intake;
+import io.wexrun.core.intake.Source;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
 import java.io.IOException;
@@ -11,10 +12,13 @@ import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.HashSet;
+import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
 import java.util.Set;
+import java.util.function.Consumer;
 
 /**
  * Follows the files that match a pattern as they grow; new ones are found by looking again. Every
@@ -22,32 +26,26 @@ import java.util.Set;
  * its first byte.
  */
 public final class FilesIntake implements Intake {
-  private static final long LOOK_AGAIN_NANOS = 500_000_000;
-
   private final Path workspace;
   private final Pattern pattern;
   private final String written;
   private final FollowedFile.Reading reading;
-  private final Map<SourcePartition, Long> positions;
+  private final Consumer<String> notices;
   private final Set<Path> known = new HashSet<>();
-  private final List<FollowedFile> order = new ArrayList<>();
-  private final List<String> notices = new ArrayList<>();
-  private long lookedAt = System.nanoTime() - 2 * LOOK_AGAIN_NANOS;
+  private final Map<SourcePartition, FollowedFile> files = new LinkedHashMap<>();
+  private final List<FollowedFile> assigned = new ArrayList<>();
   private boolean toldNone;
   private int turn;
   private boolean atEnd;
   private boolean toldEnd;
 
   FilesIntake(
-      Path workspace,
-      String written,
-      FollowedFile.Reading reading,
-      Map<SourcePartition, Long> positions) {
+      Path workspace, String written, FollowedFile.Reading reading, Consumer<String> notices) {
     this.workspace = workspace.toAbsolutePath().normalize();
     this.pattern = new Pattern(this.workspace, written);
     this.written = written;
     this.reading = reading;
-    this.positions = positions;
+    this.notices = notices;
   }
 
   /** Settings of an intake that follows the files matching a pattern, one record for each line. */
@@ -55,68 +53,33 @@ public final class FilesIntake implements Intake {
     return Settings.of("files", pattern);
   }
 
+  /** Finds files that are new. A file with a header begins behind it, once that is whole. */
   @Override
-  public Optional<Block> poll(Duration wait) {
-    if (System.nanoTime() - lookedAt > LOOK_AGAIN_NANOS) {
-      lookForNew();
-    }
-    Optional<Block> block = pass();
-    if (block.isPresent()) {
-      atEnd = false;
-      return block;
-    }
-    if (atEnd) {
-      pause(wait);
-    }
-    // Only a pass behind a fresh look can say that everything was taken.
-    lookForNew();
-    block = pass();
-    atEnd = block.isEmpty();
-    return block;
-  }
-
-  /** The next block of some file; a file goes on until its end before the next one's turn. */
-  private Optional<Block> pass() {
-    for (int left = order.size(); left > 0; left--) {
-      turn = turn % order.size();
-      FollowedFile file = order.get(turn);
-      try {
-        Optional<Block> block = file.next();
-        if (block.isPresent()) {
-          return block;
-        }
-        turn++;
-      } catch (NoSuchFileException e) {
-        notice(file.source() + " is gone; what was not read of it is lost to the pipeline");
-        order.remove(turn);
-      } catch (IOException e) {
-        throw new OutsideException("cannot read " + file.source() + ": " + e.getMessage(), e);
-      }
-    }
-    return Optional.empty();
-  }
-
-  private static void pause(Duration wait) {
-    try {
-      Thread.sleep(Math.max(1, Math.min(50, wait.toMillis())));
-    } catch (InterruptedException e) {
-      Thread.currentThread().interrupt();
-    }
-  }
-
-  private void lookForNew() {
+  public List<Source> look() {
     for (Path path : pattern.matches()) {
       if (known.add(path)) {
         SourcePartition source = new SourcePartition(name(path));
-        long position = positions.getOrDefault(source, 0L);
-        order.add(new FollowedFile(path, source, position, reading));
+        files.put(source, new FollowedFile(path, source, reading));
       }
     }
     if (known.isEmpty() && !toldNone) {
       toldNone = true;
-      notice("no file matches " + written);
+      notices.accept("no file matches " + written);
     }
-    lookedAt = System.nanoTime();
+    List<Source> sources = new ArrayList<>();
+    for (FollowedFile file : files.values()) {
+      try {
+        OptionalLong start = file.start();
+        if (start.isPresent()) {
+          sources.add(new Source(file.source(), file.identity(), start.getAsLong()));
+        }
+      } catch (NoSuchFileException e) {
+        continue; // Told when it is read, if there is anything to tell.
+      } catch (IOException e) {
+        throw cannotRead(file, e);
+      }
+    }
+    return sources;
   }
 
   /** The path from the workspace if the file is in it, else the whole path; with slashes. */
@@ -127,12 +90,75 @@ public final class FilesIntake implements Intake {
   }
 
   @Override
+  public void assign(SourcePartition partition, long position) {
+    FollowedFile file = files.get(partition);
+    file.goTo(position);
+    if (!assigned.contains(file)) {
+      assigned.add(file);
+    }
+    atEnd = false;
+  }
+
+  @Override
+  public void revoke(SourcePartition partition) {
+    FollowedFile file = files.get(partition);
+    if (assigned.remove(file)) {
+      close(file);
+    }
+  }
+
+  @Override
+  public Optional<Block> poll(Duration wait) {
+    Optional<Block> block = pass();
+    if (block.isEmpty() && atEnd) {
+      pause(wait);
+      block = pass();
+    }
+    atEnd = block.isEmpty();
+    return block;
+  }
+
+  /** The next block of some file; a file goes on until its end before the next one's turn. */
+  private Optional<Block> pass() {
+    for (int left = assigned.size(); left > 0; left--) {
+      turn = turn % assigned.size();
+      FollowedFile file = assigned.get(turn);
+      try {
+        Optional<Block> block = file.next();
+        if (block.isPresent()) {
+          return block;
+        }
+        turn++;
+      } catch (NoSuchFileException e) {
+        notices.accept(file.source() + " is gone; what was not read of it is lost to the pipeline");
+        assigned.remove(turn);
+        files.remove(file.source());
+      } catch (IOException e) {
+        throw cannotRead(file, e);
+      }
+    }
+    return Optional.empty();
+  }
+
+  private static OutsideException cannotRead(FollowedFile file, IOException e) {
+    return new OutsideException("cannot read " + file.source() + ": " + e.getMessage(), e);
+  }
+
+  private static void pause(Duration wait) {
+    try {
+      Thread.sleep(Math.max(1, Math.min(50, wait.toMillis())));
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+    }
+  }
+
+  @Override
   public boolean drained() {
     if (atEnd && !toldEnd) {
       toldEnd = true;
-      for (FollowedFile file : order) {
+      for (FollowedFile file : files.values()) {
         if (file.unfinished() > 0) {
-          notice(
+          notices.accept(
               file.source()
                   + ": "
                   + file.unfinished()
@@ -144,29 +170,16 @@ public final class FilesIntake implements Intake {
     return atEnd;
   }
 
-  private void notice(String text) {
-    synchronized (notices) {
-      notices.add(text);
-    }
-  }
-
-  @Override
-  public List<String> notices() {
-    synchronized (notices) {
-      List<String> told = List.copyOf(notices);
-      notices.clear();
-      return told;
-    }
-  }
-
   @Override
   public void close() {
-    for (FollowedFile file : order) {
-      try {
-        file.close();
-      } catch (IOException e) {
-        throw new OutsideException("cannot close " + file.source() + ": " + e.getMessage(), e);
-      }
+    files.values().forEach(FilesIntake::close);
+  }
+
+  private static void close(FollowedFile file) {
+    try {
+      file.close();
+    } catch (IOException e) {
+      throw new OutsideException("cannot close " + file.source() + ": " + e.getMessage(), e);
     }
   }
 }

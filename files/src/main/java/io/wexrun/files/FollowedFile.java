@@ -2,6 +2,7 @@ package io.wexrun.files;
 
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.framing.Lines;
+import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.SourcePartition;
@@ -16,6 +17,7 @@ import java.nio.file.StandardOpenOption;
 import java.time.Instant;
 import java.util.Arrays;
 import java.util.Optional;
+import java.util.OptionalLong;
 
 /** One file that is read from a position on, in blocks of whole lines, as it grows. */
 final class FollowedFile implements AutoCloseable {
@@ -25,12 +27,16 @@ final class FollowedFile implements AutoCloseable {
   private static final int BLOCK = 1 << 20;
   private static final int HEADER = 8 << 10;
 
+  private static final byte[] NOTHING = {};
+
   private final Path path;
   private final SourcePartition source;
   private final Reading reading;
   private FileChannel channel;
+  private long start;
   private long position;
-  private byte[] rest = {};
+  private Fingerprint fingerprint = Fingerprint.NONE;
+  private byte[] rest = NOTHING;
   private byte[] header;
 
   /** How many bytes stand there while the header has no end. */
@@ -47,17 +53,62 @@ final class FollowedFile implements AutoCloseable {
     static final Reading LINES = new Reading(false, false, Lines.FRAMING);
   }
 
-  /** A file that goes on at a position. */
-  FollowedFile(Path path, SourcePartition source, long position, Reading reading) {
+  /** A file that is read from its start until it {@linkplain #goTo goes} elsewhere. */
+  FollowedFile(Path path, SourcePartition source, Reading reading) {
     this.path = path;
     this.source = source;
-    this.position = position;
     this.reading = reading;
-    this.header = reading.header() ? null : new byte[0];
+    this.header = reading.header() ? null : NOTHING;
   }
 
   SourcePartition source() {
     return source;
+  }
+
+  /**
+   * Where the first record stands: at 0, or behind the header.
+   *
+   * @return empty as long as the header is not whole
+   */
+  OptionalLong start() throws IOException {
+    if (header == null && !readHeader(Files.size(path))) {
+      return OptionalLong.empty();
+    }
+    return OptionalLong.of(start);
+  }
+
+  /** Who the file is. */
+  Optional<Identity> identity() {
+    fingerprint = fingerprint.of(path, position + rest.length);
+    return fingerprint.identity();
+  }
+
+  /**
+   * Goes on with the record at a position.
+   *
+   * @throws OutsideException if the file is shorter
+   */
+  void goTo(long place) {
+    try {
+      requireSize(Files.size(path), place);
+    } catch (IOException e) {
+      throw new OutsideException("cannot read " + source + ": " + e.getMessage(), e);
+    }
+    position = place;
+    rest = NOTHING;
+  }
+
+  private void requireSize(long size, long read) {
+    if (size < read) {
+      throw new OutsideException(
+          path
+              + " has shrunk to "
+              + size
+              + " bytes, but "
+              + read
+              + " were read: it was cut or written anew. Give a new file a new name, or put the"
+              + " old one back");
+    }
   }
 
   /** How many bytes stand after the last line end that was read. */
@@ -74,26 +125,12 @@ final class FollowedFile implements AutoCloseable {
   Optional<Block> next() throws IOException {
     long size = Files.size(path);
     long read = position + rest.length;
-    if (size < read) {
-      throw new OutsideException(
-          path
-              + " has shrunk to "
-              + size
-              + " bytes, but "
-              + read
-              + " were read: it was cut or written anew. Give a new file a new name, or put the"
-              + " old one back");
-    }
+    requireSize(size, read);
     if (size == read && !(reading.takeLastLine() && rest.length > 0)) {
       close();
       return Optional.empty();
     }
-    if (channel == null) {
-      channel = FileChannel.open(path, StandardOpenOption.READ);
-    }
-    if (header == null && !readHeader(size)) {
-      return Optional.empty();
-    }
+    open();
     byte[] data = rest;
     int length = rest.length;
     // Invariant: data[0, length) are the bytes from position on, and hold no line end.
@@ -129,6 +166,7 @@ final class FollowedFile implements AutoCloseable {
 
   /** Reads the first record of the file; false if it has not ended yet. */
   private boolean readHeader(long size) throws IOException {
+    open();
     byte[] data = new byte[0];
     int end = 0;
     while (end == 0 && data.length < size && data.length < LONGEST_LINE) {
@@ -148,7 +186,8 @@ final class FollowedFile implements AutoCloseable {
     boolean mark =
         length >= 3 && data[0] == (byte) 0xEF && data[1] == (byte) 0xBB && data[2] == (byte) 0xBF;
     header = Arrays.copyOfRange(data, mark ? 3 : 0, length);
-    position = Math.max(position, end + 1L);
+    start = end + 1L;
+    position = start;
     return true;
   }
 
@@ -160,6 +199,12 @@ final class FollowedFile implements AutoCloseable {
       }
     }
     return 0;
+  }
+
+  private void open() throws IOException {
+    if (channel == null) {
+      channel = FileChannel.open(path, StandardOpenOption.READ);
+    }
   }
 
   private int readInto(byte[] data, int from) throws IOException {

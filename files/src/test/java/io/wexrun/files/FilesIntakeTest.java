@@ -3,9 +3,14 @@ package io.wexrun.files;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import io.wexrun.contract.FolderSite;
+import io.wexrun.core.connect.IntakeOpening;
+import io.wexrun.core.connect.Site;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.identity.Identity;
+import io.wexrun.core.intake.Assigner;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.Records;
@@ -18,6 +23,7 @@ import java.nio.file.Path;
 import java.nio.file.StandardOpenOption;
 import java.time.Duration;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -31,6 +37,8 @@ import org.junit.jupiter.params.provider.CsvSource;
 class FilesIntakeTest {
   @TempDir private Path folder;
   private final Map<SourcePartition, Long> positions = new TreeMap<>();
+  private final Map<Intake, Assigner> assigners = new HashMap<>();
+  private final List<String> notices = new ArrayList<>();
 
   @BeforeEach
   void makeFolder() throws IOException {
@@ -43,7 +51,24 @@ class FilesIntakeTest {
   }
 
   private Intake open(Settings settings) {
-    return new FilesConnector().open(settings, folder, positions);
+    IntakeOpening fresh = IntakeOpening.fresh(settings, site());
+    Intake intake =
+        new FilesConnector()
+            .open(
+                new IntakeOpening(
+                    settings, fresh.site(), List.of(), notices::add, false, fresh.fed()));
+    assigners.put(
+        intake,
+        new Assigner(intake, s -> positions.computeIfAbsent(s.partition(), p -> s.start())));
+    return intake;
+  }
+
+  private Site site() {
+    return new FolderSite(folder);
+  }
+
+  private Optional<Block> next(Intake intake) {
+    return assigners.get(intake).next(Duration.ofMillis(1));
   }
 
   private Intake open(String pattern) {
@@ -54,7 +79,7 @@ class FilesIntakeTest {
   private List<String> drain(Intake intake) {
     List<String> found = new ArrayList<>();
     while (true) {
-      Optional<Block> block = intake.poll(Duration.ofMillis(1));
+      Optional<Block> block = next(intake);
       if (block.isEmpty()) {
         if (intake.drained()) {
           return found;
@@ -66,7 +91,7 @@ class FilesIntakeTest {
         String text = new String(records.bytes(i), StandardCharsets.UTF_8);
         found.add(block.get().source() + "@" + records.position(i) + " " + text);
       }
-      assertThat(block.get().first()).isEqualTo(positions.getOrDefault(block.get().source(), 0L));
+      assertThat(block.get().first()).isEqualTo(positions.get(block.get().source()));
       positions.put(block.get().source(), block.get().end());
     }
   }
@@ -99,7 +124,7 @@ class FilesIntakeTest {
     assertThat(drain(intake)).containsExactlyInAnyOrder("in/a.log@4 two", "in/b.log@0 new");
     write("in/a.log", "ee\n");
     assertThat(drain(intake)).containsExactly("in/a.log@8 three");
-    assertThat(intake.poll(Duration.ofMillis(1))).isEmpty();
+    assertThat(next(intake)).isEmpty();
   }
 
   @Test
@@ -107,11 +132,12 @@ class FilesIntakeTest {
     write("in/a.log", "one\nrest");
     Intake intake = open("in/*.log");
     assertThat(drain(intake)).containsExactly("in/a.log@0 one");
-    assertThat(intake.notices())
+    assertThat(notices)
         .containsExactly(
             "in/a.log: 4 bytes stand after the last line end; they are taken when their line ends"
                 + " (or now, with last-line: take)");
-    assertThat(intake.notices()).isEmpty();
+    assertThat(drain(intake)).isEmpty();
+    assertThat(notices).as("told once").hasSize(1);
   }
 
   @Test
@@ -157,15 +183,41 @@ class FilesIntakeTest {
     Files.delete(folder.resolve("in/a.log"));
     write("in/b.log", "three\n");
     assertThat(drain(intake)).containsExactly("in/b.log@4 three");
-    assertThat(intake.notices())
+    assertThat(notices)
         .containsExactly("in/a.log is gone; what was not read of it is lost to the pipeline");
+  }
+
+  @Test
+  void aFileIsKnownByWhatItIsWhateverItsName() throws IOException {
+    write("in/a.log", "one\ntwo\n");
+    Intake intake = open("in/*.log");
+    drain(intake);
+    Optional<Identity> first = identity(intake, "in/a.log");
+    assertThat(first).isPresent();
+    Files.move(folder.resolve("in/a.log"), folder.resolve("in/a.log.1"));
+    write("in/a.log", "one\ntwo\n");
+    Intake rotated = open("in/*.log*");
+    drain(rotated);
+    assertThat(identity(rotated, "in/a.log.1")).isEqualTo(first);
+    assertThat(identity(rotated, "in/a.log")).isPresent().isNotEqualTo(first);
+    write("in/a.log.1", "three\n");
+    drain(rotated);
+    assertThat(identity(rotated, "in/a.log.1")).as("more exact").isNotEqualTo(first);
+  }
+
+  private static Optional<Identity> identity(Intake intake, String name) {
+    return intake.look().stream()
+        .filter(source -> source.partition().name().equals(name))
+        .findFirst()
+        .orElseThrow()
+        .identity();
   }
 
   @Test
   void noMatchIsTold() {
     Intake intake = open("in/*.none");
     assertThat(drain(intake)).isEmpty();
-    assertThat(intake.notices()).containsExactly("no file matches in/*.none");
+    assertThat(notices).containsExactly("no file matches in/*.none");
   }
 
   @ParameterizedTest
@@ -202,7 +254,7 @@ class FilesIntakeTest {
     write("in/a.log", "1\n");
     Diagnostics diagnostics = Diagnostics.of("test");
     Settings settings = FilesIntake.matching(pattern).with("last-line", lastLine);
-    new FilesConnector().check(settings, folder, KeyPath.ROOT, diagnostics);
+    new FilesConnector().check(settings, site(), KeyPath.ROOT, diagnostics);
     assertThat(diagnostics.all()).hasSize(1);
     assertThat(diagnostics.all().get(0).code() + " " + diagnostics.all().get(0).message())
         .startsWith(told);
@@ -216,18 +268,18 @@ class FilesIntakeTest {
   void aHeaderIsNeverARecordEvenIfTheFileGrowsOrIsReadAgain() throws IOException {
     write("in/a.csv", "\uFEFFid,\"na\nme\"\r\n1,x\r\n");
     Intake intake = withHeader();
-    Block first = intake.poll(Duration.ofMillis(1)).orElseThrow();
+    Block first = next(intake).orElseThrow();
     assertThat(new String(first.records().header(), StandardCharsets.UTF_8))
         .isEqualTo("id,\"na\nme\"");
     assertThat(first.first()).isEqualTo(15);
     assertThat(new String(first.records().bytes(0), StandardCharsets.UTF_8)).isEqualTo("1,x");
     write("in/a.csv", "2,\"y\nz\"\n");
-    Block second = intake.poll(Duration.ofMillis(1)).orElseThrow();
+    Block second = next(intake).orElseThrow();
     assertThat(second.records().header()).isEqualTo(first.records().header());
     assertThat(second.records().count()).isEqualTo(1);
     intake.close();
     positions.put(second.source(), second.first());
-    Block again = withHeader().poll(Duration.ofMillis(1)).orElseThrow();
+    Block again = next(withHeader()).orElseThrow();
     assertThat(again.first()).isEqualTo(second.first());
     assertThat(again.records().header()).isEqualTo(first.records().header());
   }
@@ -236,13 +288,13 @@ class FilesIntakeTest {
   void aFileWithoutAWholeHeaderWaitsForIt() throws IOException {
     write("in/a.csv", "id,na");
     Intake intake = withHeader();
-    assertThat(intake.poll(Duration.ofMillis(1))).isEmpty();
+    assertThat(next(intake)).isEmpty();
     assertThat(intake.drained()).isTrue();
-    assertThat(intake.notices().toString()).contains("in/a.csv: 5 bytes stand after");
+    assertThat(notices.toString()).contains("in/a.csv: 5 bytes stand after");
     write("in/a.csv", "me\n");
-    assertThat(intake.poll(Duration.ofMillis(1))).isEmpty();
+    assertThat(next(intake)).isEmpty();
     write("in/a.csv", "1,x\n");
-    assertThat(intake.poll(Duration.ofMillis(1)).orElseThrow().records().count()).isEqualTo(1);
+    assertThat(next(intake).orElseThrow().records().count()).isEqualTo(1);
     intake.close();
   }
 }

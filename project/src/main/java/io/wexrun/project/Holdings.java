@@ -15,7 +15,7 @@ import io.wexrun.queue.PartitionInfo;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.QueueIntake;
 import io.wexrun.queue.QueueTarget;
-import io.wexrun.queue.disk.Hold;
+import io.wexrun.state.Hold;
 import io.wexrun.state.WorkspaceState;
 import java.io.IOException;
 import java.nio.file.Files;

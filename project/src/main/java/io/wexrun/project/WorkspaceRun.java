@@ -13,7 +13,7 @@ import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.Account;
 import io.wexrun.core.target.Target;
 import io.wexrun.queue.DiskChannel;
-import io.wexrun.queue.disk.Hold;
+import io.wexrun.state.Hold;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.LinkedHashMap;

@@ -1,6 +1,6 @@
 package io.wexrun.queue;
 
-import io.wexrun.queue.disk.Hold;
+import io.wexrun.state.Hold;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Arrays;

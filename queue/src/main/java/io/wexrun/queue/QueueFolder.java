@@ -2,8 +2,8 @@ package io.wexrun.queue;
 
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.queue.disk.Disk;
-import io.wexrun.queue.disk.Hold;
 import io.wexrun.queue.disk.RealDisk;
+import io.wexrun.state.Hold;
 import java.io.IOException;
 import java.nio.file.Path;
 import java.util.Collection;

@@ -18,7 +18,10 @@ import io.wexrun.core.intake.Records;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.Target;
+import java.io.IOException;
+import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
@@ -27,6 +30,7 @@ import java.util.HexFormat;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.stream.Stream;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
@@ -36,32 +40,54 @@ import org.junit.jupiter.params.provider.EnumSource;
 /** A queue as target and as intake. */
 class QueueTargetTest extends TargetContract {
   @TempDir private Path folder;
+  private final List<Queue> open = new ArrayList<>();
   private Queue queue;
+  private int lives;
 
   private Queue queue() {
-    if (queue != null) {
-      queue.close();
+    return queue(QueueOptions.partitions(3));
+  }
+
+  private Queue queue(QueueOptions options) {
+    if (queue == null) {
+      queue = Queue.open(life(lives), "q", options);
+      open.add(queue);
     }
-    queue = Queue.open(folder, "q", QueueOptions.partitions(3));
     return queue;
   }
 
+  private Path life(int number) {
+    return folder.resolve("life-" + number);
+  }
+
   @AfterEach
-  void closeQueue() {
-    if (queue != null) {
-      queue.close();
+  void closeQueues() {
+    open.forEach(Queue::close);
+  }
+
+  /** The files as they are at this moment, with nobody who had them open. */
+  @Override
+  protected void crash() {
+    try (Stream<Path> files = Files.walk(life(lives))) {
+      for (Path file : files.toList()) {
+        Files.copy(file, life(lives + 1).resolve(life(lives).relativize(file)));
+      }
+    } catch (IOException e) {
+      throw new UncheckedIOException(e);
     }
+    lives++;
+    queue = null;
   }
 
   @Override
-  protected Target open(String pipeline) {
-    return QueueTarget.ofRecords(queue(), pipeline);
+  protected Target open(String writer) {
+    return QueueTarget.ofRecords(queue(), writer);
   }
 
   @Override
   protected List<String> committed() {
     List<String> keys = new ArrayList<>();
-    Reader reader = queue.readFromOldest();
+    Reader reader = queue().readFromOldest();
     List<QueueRecord> next = reader.poll(1000, Duration.ZERO);
     while (!next.isEmpty()) {
       next.forEach(r -> keys.add(r.keyText()));
@@ -107,7 +133,7 @@ class QueueTargetTest extends TargetContract {
   @ParameterizedTest
   @EnumSource(Codec.class)
   void keyHeadersTimeAndSourceHeaderGoOnFromQueueToQueueAndIntoDeadLetters(Codec codec) {
-    queue = Queue.open(folder, "q", QueueOptions.partitions(1).codec(codec));
+    queue(QueueOptions.partitions(1).codec(codec));
     Block block = ofFile("7F3A90C2,17 and some more text that is worth compressing".getBytes());
     Batch raw = Batch.raw(block.records());
     Target first = QueueTarget.ofRecords(queue, "one");

@@ -1,4 +1,4 @@
-package io.wexrun.queue.disk;
+package io.wexrun.state;
 
 import io.wexrun.core.diagnose.OutsideException;
 import java.io.IOException;

@@ -1,0 +1,255 @@
+package io.wexrun.contract;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
+import static org.assertj.core.api.Assumptions.assumeThat;
+
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.identity.Identity;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Type;
+import io.wexrun.core.target.Comparing;
+import io.wexrun.core.target.Flush;
+import io.wexrun.core.target.Receipt;
+import io.wexrun.core.target.Store;
+import io.wexrun.core.target.Swapping;
+import io.wexrun.core.target.Target;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.List;
+import java.util.Optional;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+
+/**
+ * What every {@link Store} must do beside what its {@link TargetContract} says: keep values of all
+ * types, and know who it is. An implementation's test extends this.
+ */
+public abstract class StoreContract {
+  private static final SourcePartition S = new SourcePartition("s");
+
+  /** Opens the store, over what was committed before; what was opened before was closed. */
+  protected abstract Store open();
+
+  /** The store is removed: the next one that is opened is made anew. */
+  protected abstract void remove();
+
+  /** A table is removed from the store, which is not open, by other means than Wexrun's. */
+  protected abstract void drop(String table);
+
+  /**
+   * Everything that is committed in a table, in any order; the store is not open. Values are as
+   * Java has them (null, Boolean, Number, String, byte[], Instant), in the order of the columns;
+   * lists are lists, structs are maps.
+   */
+  protected abstract List<List<Object>> rows(Table table);
+
+  private static Table table(String name, String... columnsAndTypes) {
+    Table.Builder table = Table.in("store", name);
+    for (int i = 0; i < columnsAndTypes.length; i += 2) {
+      table.column(columnsAndTypes[i], Type.parse(columnsAndTypes[i + 1]).orElseThrow());
+    }
+    return table.build();
+  }
+
+  private void load(Table table, List<List<String>> texts) {
+    try (Store store = open();
+        Target target = store.target("p", table)) {
+      Receipt receipt = commit(target, table, 0, texts);
+      assertThat(receipt).isEqualTo(new Receipt(texts.size(), 0));
+    }
+  }
+
+  private static Receipt commit(Target target, Table table, long from, List<List<String>> texts) {
+    Flush.Part part =
+        new Flush.Part(S, from, from + texts.size(), TypedRows.of(table.schema(), texts));
+    return target.stage(new Flush(List.of(part))).commit();
+  }
+
+  /** What is in a table, as texts, in order. */
+  private List<String> found(Table table) {
+    List<Column> columns = table.schema().columns();
+    List<String> found = new ArrayList<>();
+    for (List<Object> row : rows(table)) {
+      List<String> texts = new ArrayList<>();
+      for (int i = 0; i < columns.size(); i++) {
+        texts.add(TypedRows.text(columns.get(i).type(), row.get(i)));
+      }
+      found.add(texts.toString());
+    }
+    found.sort(null);
+    return found;
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      quoteCharacter = '~',
+      value = {
+        "bool          | true                        | true",
+        "int           | -2147483648                 | -2147483648",
+        "int           | 2147483647                  | 2147483647",
+        "long          | -9223372036854775807        | -9223372036854775807",
+        "long          | 9223372036854775807         | 9223372036854775807",
+        "double        | 0.1                         | 0.1",
+        "double        | -1.7976931348623157e308     | -1.7976931348623157E308",
+        "double        | 4.9e-324                    | 4.9E-324",
+        "decimal(18,4) | -12345678901234.5678        | -12345678901234.5678",
+        "decimal(3,3)  | 0.999                       | 0.999",
+        "text          | ~~                          | ~~",
+        "text          | Ünïcode 🚋 'q' \"d\" \\ \t x | Ünïcode 🚋 'q' \"d\" \\ \t x",
+        "bytes         | abc                         | 616263",
+        "timestamp     | 2026-11-25T10:11:12.123456Z | 2026-11-25T10:11:12.123456Z",
+        "timestamp     | 1901-02-03T04:05:06Z        | 1901-02-03T04:05:06Z",
+        "date          | 2026-02-28                  | 2026-02-28",
+        "date          | 1583-01-01                  | 1583-01-01",
+        "uuid          | 0b0e7a54-9f0c-4a0e-8a86-5a9d3a2f4f10 | 0b0e7a54-9f0c-4a0e-8a86-5a9d3a2f4f10",
+        "json          | {\"a\":[1,null,\"x\"]}      | {\"a\":[1,null,\"x\"]}",
+      })
+  void aValueOfEachTypeIsKeptAsItIs(String type, String text, String expected) {
+    Table table = table("scalars", "before", "int", "value", type, "after", "text");
+    load(table, List.of(List.of("1", text, "z"), Arrays.asList("2", null, null)));
+    assertThat(found(table)).containsExactly("[1, " + expected + ", z]", "[2, null, null]");
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      quoteCharacter = '~',
+      value = {
+        "list<int>             | [1, null, 3]  | [1, null, 3]",
+        "list<int>             | []            | []",
+        "list<text>            | [\"a\", \"\"] | [a, ]",
+        "list<list<double>>    | [[1.5], [], null, [null, 2]] | [[1.5], [], null, [null, 2.0]]",
+        "{lat: double, lon: double} | {\"lat\": 1, \"lon\": null} | [lat=1.0, lon=null]",
+        "{a: {b: {c: text}}}   | {\"a\": {\"b\": {\"c\": \"x\"}}} | [a=[b=[c=x]]]",
+        "{a: {b: int}}         | {\"a\": null} | [a=null]",
+        "list<{at: timestamp, n: int}> | [{\"at\": \"2026-01-02T03:04:05Z\"}, null]"
+            + " | [[at=2026-01-02T03:04:05Z, n=null], null]",
+        "{ids: list<uuid>, d: date, f: decimal(4,2)}"
+            + " | {\"ids\": [\"0b0e7a54-9f0c-4a0e-8a86-5a9d3a2f4f10\"], \"d\": \"2026-01-02\","
+            + " \"f\": \"12.5\"}"
+            + " | [ids=[0b0e7a54-9f0c-4a0e-8a86-5a9d3a2f4f10], d=2026-01-02, f=12.50]",
+      })
+  void nestedValuesAreKeptWithWhatIsAbsentInside(String type, String text, String expected) {
+    Table table = table("nested", "n", "int", "value", type);
+    load(table, List.of(List.of("1", text), Arrays.asList("2", null), List.of("3", text)));
+    assertThat(found(table))
+        .containsExactly("[1, " + expected + "]", "[2, null]", "[3, " + expected + "]");
+  }
+
+  @Test
+  void namesOfTablesAndColumnsMayBeAnything() {
+    Table table = table("select", "order", "int", "Mixed Case", "text", "a\"b'c", "text");
+    load(table, List.of(List.of("1", "x", "y")));
+    assertThat(found(table)).containsExactly("[1, x, y]");
+  }
+
+  @Test
+  void severalPipelinesLoadOneTable() {
+    Table table = table("shared", "n", "int");
+    try (Store store = open();
+        Target one = store.target("one", table);
+        Target two = store.target("two", table)) {
+      assertThat(commit(one, table, 0, List.of(List.of("1"))).written()).isEqualTo(1);
+      assertThat(commit(two, table, 0, List.of(List.of("2"), List.of("3"))).written()).isEqualTo(2);
+      assertThat(one.identity()).isEqualTo(two.identity());
+    }
+    assertThat(found(table)).containsExactly("[1]", "[2]", "[3]");
+  }
+
+  @Test
+  void whatIsNotCommittedIsGoneWhenTheTargetIsClosed() {
+    Table table = table("uncommitted", "n", "int");
+    try (Store store = open()) {
+      try (Target target = store.target("p", table)) {
+        Flush.Part part =
+            new Flush.Part(S, 0, 1, TypedRows.of(table.schema(), List.of(List.of("1"))));
+        assertThat(target.stage(new Flush(List.of(part)))).isNotNull();
+      }
+      try (Target again = store.target("p", table)) {
+        assertThat(again.progress()).isEmpty();
+      }
+    }
+    assertThat(found(table)).isEmpty();
+  }
+
+  @Test
+  void aTableWithOtherColumnsIsNotWrittenTo() {
+    load(table("t", "n", "int", "text", "text"), List.of(List.of("1", "x")));
+    Table other = table("t", "n", "int", "text", "text", "more", "int");
+    try (Store store = open()) {
+      assertThatThrownBy(() -> store.target("p", other))
+          .isInstanceOf(OutsideException.class)
+          .hasMessageContaining("t")
+          .hasMessageContaining("more");
+      if (store instanceof Comparing comparing) {
+        assertThat(comparing.compare(other).orElseThrow().columns())
+            .anyMatch(column -> column.name().equals("more"));
+        assertThat(comparing.compare(table("t", "n", "int", "text", "text"))).isEmpty();
+        assertThat(comparing.compare(table("none", "n", "int"))).isEmpty();
+      }
+    }
+  }
+
+  @Test
+  void aStoreIsKnownByWhatItIsWhateverItsName() {
+    Identity first = identity();
+    assertThat(identity()).as("opened again").isEqualTo(first);
+    remove();
+    assertThat(identity()).as("made anew").isNotEqualTo(first);
+  }
+
+  private Identity identity() {
+    try (Store store = open()) {
+      return store.identity();
+    }
+  }
+
+  @Test
+  void aTableIsKnownByWhatItIsWhateverItsName() {
+    Table table = table("t", "n", "int");
+    Optional<Identity> first = identity(table);
+    assertThat(first).isPresent();
+    assertThat(identity(table)).as("opened again").isEqualTo(first);
+    assertThat(identity(table("other", "n", "int"))).isNotEqualTo(first);
+    drop("t");
+    assertThat(identity(table)).as("made anew").isPresent().isNotEqualTo(first);
+  }
+
+  private Optional<Identity> identity(Table table) {
+    try (Store store = open();
+        Target target = store.target("p", table)) {
+      return target.identity();
+    }
+  }
+
+  @Test
+  void aShadowTakesThePlaceOfItsTable() {
+    boolean swaps;
+    try (Store store = open()) {
+      swaps = store instanceof Swapping;
+    }
+    assumeThat(swaps).isTrue();
+    Table table = table("t", "n", "int");
+    Table shadow = table("t_shadow", "n", "int", "more", "text");
+    load(table, List.of(List.of("1")));
+    load(shadow, List.of(List.of("2", "x")));
+    Optional<Identity> before = identity(shadow);
+    try (Store store = open()) {
+      ((Swapping) store).swap("t", "t_shadow");
+    }
+    Table swapped = table("t", "n", "int", "more", "text");
+    assertThat(found(swapped)).containsExactly("[2, x]");
+    assertThat(identity(swapped)).isEqualTo(before);
+    try (Store store = open();
+        Target target = store.target("p", swapped)) {
+      assertThat(target.progress()).as("of the shadow").containsEntry(S, 1L);
+      assertThatThrownBy(() -> ((Swapping) store).swap("t", "none"))
+          .isInstanceOf(OutsideException.class);
+    }
+  }
+}

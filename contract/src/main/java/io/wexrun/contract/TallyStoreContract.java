@@ -1,0 +1,149 @@
+package io.wexrun.contract;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
+
+import io.wexrun.core.dead.Reason;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.identity.Identity;
+import io.wexrun.core.intake.KnownSource;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.tally.Account;
+import io.wexrun.core.tally.Counts;
+import io.wexrun.core.tally.Tally;
+import io.wexrun.core.tally.TallyStore;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.SplittableRandom;
+import java.util.TreeMap;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.ValueSource;
+
+/** What every {@link TallyStore} must do. An implementation's test extends this. */
+public abstract class TallyStoreContract {
+  /** A source partition. */
+  protected static final SourcePartition A = new SourcePartition("a.log");
+
+  /** Another source partition. */
+  protected static final SourcePartition B = new SourcePartition("incoming/b 'quoted' é.log");
+
+  /** Opens the store, over what was written before; what was opened before may still be open. */
+  protected abstract TallyStore open();
+
+  private static Counts counts(long loaded, long dead, long dropped) {
+    return new Counts(
+        loaded + dead + dropped,
+        0,
+        0,
+        loaded == 0 ? Map.of() : Map.of("scans", loaded),
+        dead == 0 ? Map.of() : Map.of(Reason.NO_MATCH, dead),
+        dropped);
+  }
+
+  private static Account account(SourcePartition source, long from, long to) {
+    return new Account(source, from, to, counts(to - from, 0, 0));
+  }
+
+  @Test
+  void countsAndPositionsAreOneAccount() {
+    TallyStore tally = open();
+    tally.account("p", List.of(new Account(A, 0, 100, counts(8, 1, 1))));
+    tally.account(
+        "p",
+        List.of(new Account(A, 100, 150, counts(5, 0, 0)), new Account(B, 7, 70, counts(3, 2, 0))));
+    TallyStore again = open();
+    assertThat(again.positions("p")).isEqualTo(Map.of(A, 150L, B, 70L));
+    Counts sum = new Counts(20, 0, 0, Map.of("scans", 16L), Map.of(Reason.NO_MATCH, 3L), 1);
+    assertThat(again.tally("p")).isEqualTo(new Tally("p", sum, 0, 2));
+    assertThat(again.tally("p").balanced()).isTrue();
+  }
+
+  @Test
+  void whatNeverRanHasEmptyBooks() {
+    TallyStore tally = open();
+    tally.account("p", List.of(account(A, 0, 1)));
+    assertThat(tally.positions("other")).isEmpty();
+    assertThat(tally.sources("other")).isEmpty();
+    assertThat(tally.tally("other")).isEqualTo(new Tally("other", Counts.NONE, 0, 0));
+  }
+
+  @Test
+  void unfoldedCopiedAndSeveralTargetsAreSummed() {
+    TallyStore tally = open();
+    Counts counts =
+        new Counts(
+            10, 4, 3, Map.of("a", 9L, "b", 5L), Map.of(Reason.REFUSED, 2L, Reason.TOO_LONG, 1L), 0);
+    tally.account("p", List.of(new Account(A, 0, 5, counts)));
+    tally.account("p", List.of(new Account(A, 5, 9, counts)));
+    assertThat(open().tally("p").counts()).isEqualTo(counts.plus(counts));
+  }
+
+  @Test
+  void anAccountThatDoesNotGoOnWhereTheTallyEndsChangesNothing() {
+    TallyStore slow = open();
+    TallyStore fast = open();
+    slow.account("p", List.of(account(A, 0, 100)));
+    fast.account("p", List.of(account(A, 100, 200)));
+    assertThatThrownBy(() -> slow.account("p", List.of(account(B, 0, 5), account(A, 100, 180))))
+        .isInstanceOfSatisfying(
+            OutsideException.class,
+            e -> {
+              assertThat(e.lasting()).as("it is of no use to try again").isTrue();
+              assertThat(e.getMessage()).contains("100", "a.log", "p");
+            });
+    assertThat(slow.positions("p")).isEqualTo(Map.of(A, 200L));
+    assertThat(slow.tally("p").counts().taken()).isEqualTo(200);
+    assertThatThrownBy(() -> slow.account("p", List.of(account(A, 100, 180))))
+        .isInstanceOf(OutsideException.class);
+    assertThatThrownBy(() -> slow.account("p", List.of(account(A, 300, 400))))
+        .isInstanceOf(OutsideException.class);
+  }
+
+  @Test
+  void itIsKnownWhoTheSourcesAre() {
+    Identity one = Identity.fresh();
+    Identity two = Identity.fresh();
+    TallyStore tally = open();
+    tally.identify("p", Map.of(A, one, B, two));
+    assertThat(tally.sources("p")).as("nothing was taken").isEmpty();
+    tally.account("p", List.of(account(A, 0, 10), account(B, 3, 5)));
+    tally.identify("p", Map.of(B, one));
+    tally.identify("q", Map.of(B, two));
+    assertThat(open().sources("p"))
+        .containsExactlyInAnyOrder(
+            new KnownSource(A, Optional.of(one), 10), new KnownSource(B, Optional.of(one), 5));
+    tally.account("r", List.of(account(A, 0, 2)));
+    assertThat(open().sources("r")).containsExactly(new KnownSource(A, Optional.empty(), 2));
+  }
+
+  /** Two that write in turn, each believing what it read; positions and counts always agree. */
+  @ParameterizedTest
+  @ValueSource(longs = {1, 2, 3, 4})
+  void whoeverWritesPositionsAndCountsAgree(long seed) {
+    SplittableRandom dice = new SplittableRandom(seed);
+    TallyStore[] stores = {open(), open()};
+    List<Map<SourcePartition, Long>> known = List.of(new TreeMap<>(), new TreeMap<>());
+    for (int step = 0; step < 60; step++) {
+      int who = dice.nextInt(2);
+      if (dice.nextInt(3) == 0) {
+        known.get(who).clear();
+        known.get(who).putAll(stores[who].positions("p"));
+        continue;
+      }
+      SourcePartition source = dice.nextBoolean() ? A : B;
+      long from = known.get(who).getOrDefault(source, 0L);
+      long to = from + dice.nextInt(1, 20);
+      try {
+        stores[who].account("p", List.of(account(source, from, to)));
+        known.get(who).put(source, to);
+      } catch (OutsideException e) {
+        assertThat(e.lasting()).isTrue();
+      }
+    }
+    Map<SourcePartition, Long> positions = open().positions("p");
+    long sum = positions.values().stream().mapToLong(Long::longValue).sum();
+    assertThat(open().tally("p").counts().taken()).as("seed %d", seed).isEqualTo(sum);
+  }
+}

@@ -1,0 +1,134 @@
+package io.wexrun.state;
+
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.tally.TallyStore;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.sql.Connection;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.sql.Statement;
+import java.util.Optional;
+import org.sqlite.SQLiteConfig;
+
+/**
+ * The state in a folder: a SQLite file, and lock files beside it.
+ *
+ * <p>If the last accounts are lost with the power, their ranges are taken again and the targets
+ * skip what they have, so the file is not synced on every account.
+ */
+public final class EmbeddedState implements WorkspaceState {
+  private static final int VERSION = 2;
+  private static final String FILE = "state.db";
+
+  private final Path folder;
+  private final SqlDatabase database;
+  private final SqlTally tally;
+  private final SqlTexts texts;
+
+  private EmbeddedState(Path folder, SqlDatabase database) {
+    this.folder = folder;
+    this.database = database;
+    this.tally = new SqlTally(database);
+    this.texts = new SqlTexts(database);
+  }
+
+  /**
+   * Opens the state in a folder, making both if they are not there.
+   *
+   * @throws OutsideException if the file cannot be used, or was written by another version of
+   *     Wexrun
+   */
+  public static WorkspaceState open(Path folder) {
+    Path file = folder.resolve(FILE);
+    try {
+      Files.createDirectories(folder);
+      SQLiteConfig config = new SQLiteConfig();
+      config.setJournalMode(SQLiteConfig.JournalMode.WAL);
+      config.setSynchronous(SQLiteConfig.SynchronousMode.NORMAL);
+      config.setTransactionMode(SQLiteConfig.TransactionMode.DEFERRED);
+      config.setBusyTimeout(30_000);
+      Connection connection = config.createConnection("jdbc:sqlite:" + file);
+      try {
+        prepare(connection, file);
+      } catch (SQLException | RuntimeException e) {
+        connection.close();
+        throw e;
+      }
+      return new EmbeddedState(folder, new SqlDatabase(connection, file.toString()));
+    } catch (SQLException | IOException e) {
+      throw new OutsideException(
+          "cannot open the workspace's state " + file + ": " + e.getMessage(), e);
+    }
+  }
+
+  /** The state in a folder, but only if there is some already. */
+  public static Optional<WorkspaceState> openIfAny(Path folder) {
+    return Files.exists(folder.resolve(FILE)) ? Optional.of(open(folder)) : Optional.empty();
+  }
+
+  private static void prepare(Connection connection, Path file) throws SQLException {
+    try (Statement statement = connection.createStatement()) {
+      statement.execute("create table if not exists state_version (version integer primary key)");
+      int version = version(statement);
+      if (version > VERSION) {
+        throw new OutsideException(
+            "the workspace's state "
+                + file
+                + " was written by a newer Wexrun (version "
+                + version
+                + "): use that one");
+      }
+      if (version != 0 && version < VERSION) {
+        throw new OutsideException(
+            "the workspace's state "
+                + file
+                + " was written by a Wexrun before the first release (version "
+                + version
+                + "), which this one does not read: begin with a new workspace");
+      }
+      for (String table : SqlTally.TABLES) {
+        statement.execute(table);
+      }
+      statement.execute(SqlTexts.TABLE);
+      statement.execute(
+          "insert into state_version values (" + VERSION + ") on conflict (version) do nothing");
+    }
+    connection.setAutoCommit(false);
+  }
+
+  private static int version(Statement statement) throws SQLException {
+    try (ResultSet rows =
+        statement.executeQuery("select coalesce(max(version), 0) from state_version")) {
+      rows.next();
+      return rows.getInt(1);
+    }
+  }
+
+  @Override
+  public TallyStore tally() {
+    return tally;
+  }
+
+  @Override
+  public PipelineTexts texts() {
+    return texts;
+  }
+
+  @Override
+  public Hold hold(String pipeline) {
+    Path locks = folder.resolve("locks");
+    try {
+      Files.createDirectories(locks);
+    } catch (IOException e) {
+      throw new OutsideException("cannot make the folder " + locks + ": " + e.getMessage(), e);
+    }
+    return Hold.take(locks.resolve(pipeline + ".lock"), "pipeline " + pipeline);
+  }
+
+  @Override
+  public void close() {
+    database.close();
+  }
+}

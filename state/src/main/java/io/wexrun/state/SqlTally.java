@@ -1,0 +1,197 @@
+package io.wexrun.state;
+
+import io.wexrun.core.dead.Reason;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.identity.Identity;
+import io.wexrun.core.intake.KnownSource;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.tally.Account;
+import io.wexrun.core.tally.Counts;
+import io.wexrun.core.tally.Tally;
+import io.wexrun.core.tally.TallyStore;
+import java.sql.Connection;
+import java.sql.SQLException;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.EnumMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.TreeMap;
+
+/** The tally in a database, by statements that SQLite and PostgreSQL both take. */
+final class SqlTally implements TallyStore {
+  static final List<String> TABLES =
+      List.of(
+          """
+          create table if not exists source_tally (
+            pipeline text not null,
+            source text not null,
+            position bigint not null,
+            taken bigint not null,
+            unfolded bigint not null,
+            copied bigint not null,
+            dropped bigint not null,
+            primary key (pipeline, source))""",
+          """
+          create table if not exists loaded_tally (
+            pipeline text not null,
+            source text not null,
+            target text not null,
+            loaded bigint not null,
+            primary key (pipeline, source, target))""",
+          """
+          create table if not exists dead_tally (
+            pipeline text not null,
+            source text not null,
+            reason text not null,
+            dead bigint not null,
+            primary key (pipeline, source, reason))""",
+          """
+          create table if not exists source_identity (
+            pipeline text not null,
+            source text not null,
+            identity text not null,
+            primary key (pipeline, source))""");
+
+  private static final String MOVE =
+      "update source_tally set position = ?, taken = taken + ?, unfolded = unfolded + ?,"
+          + " copied = copied + ?, dropped = dropped + ?"
+          + " where pipeline = ? and source = ? and position = ?";
+  private static final String BEGIN =
+      "insert into source_tally (position, taken, unfolded, copied, dropped, pipeline, source)"
+          + " values (?, ?, ?, ?, ?, ?, ?) on conflict (pipeline, source) do nothing";
+  private static final String LOADED =
+      "insert into loaded_tally (pipeline, source, target, loaded) values (?, ?, ?, ?)"
+          + " on conflict (pipeline, source, target)"
+          + " do update set loaded = loaded_tally.loaded + excluded.loaded";
+  private static final String DEAD =
+      "insert into dead_tally (pipeline, source, reason, dead) values (?, ?, ?, ?)"
+          + " on conflict (pipeline, source, reason)"
+          + " do update set dead = dead_tally.dead + excluded.dead";
+  private static final String IDENTIFY =
+      "insert into source_identity (pipeline, source, identity) values (?, ?, ?)"
+          + " on conflict (pipeline, source) do update set identity = excluded.identity";
+
+  private final SqlDatabase database;
+
+  SqlTally(SqlDatabase database) {
+    this.database = database;
+  }
+
+  @Override
+  public List<KnownSource> sources(String pipeline) {
+    return database.transaction(
+        "read positions",
+        c -> {
+          List<KnownSource> sources = new ArrayList<>();
+          SqlDatabase.query(
+              c,
+              row ->
+                  sources.add(
+                      new KnownSource(
+                          new SourcePartition(row.getString(1)),
+                          Optional.ofNullable(row.getString(3)).map(Identity::new),
+                          row.getLong(2))),
+              "select t.source, t.position, i.identity from source_tally as t left join"
+                  + " source_identity as i on i.pipeline = t.pipeline and i.source = t.source"
+                  + " where t.pipeline = ? order by t.source",
+              pipeline);
+          return sources;
+        });
+  }
+
+  @Override
+  public void identify(String pipeline, Map<SourcePartition, Identity> identities) {
+    database.transaction(
+        "note who sources are",
+        c -> {
+          for (Map.Entry<SourcePartition, Identity> each : identities.entrySet()) {
+            String source = each.getKey().name();
+            SqlDatabase.update(c, IDENTIFY, pipeline, source, each.getValue().text());
+          }
+          return null;
+        });
+  }
+
+  @Override
+  public void account(String pipeline, List<Account> accounts) {
+    database.transaction(
+        "write the tally",
+        c -> {
+          for (Account account : accounts) {
+            move(c, pipeline, account);
+          }
+          return null;
+        });
+  }
+
+  private static void move(Connection c, String pipeline, Account account) throws SQLException {
+    Counts counts = account.counts();
+    String source = account.source().name();
+    Object[] begins = {
+      account.to(),
+      counts.taken(),
+      counts.unfolded(),
+      counts.copied(),
+      counts.dropped(),
+      pipeline,
+      source,
+      account.from()
+    };
+    int moved = SqlDatabase.update(c, MOVE, begins);
+    if (moved == 0) {
+      moved = SqlDatabase.update(c, BEGIN, Arrays.copyOf(begins, 7));
+    }
+    if (moved == 0) {
+      throw OutsideException.lasting(
+          "the tally of pipeline "
+              + pipeline
+              + " does not stand at position "
+              + account.from()
+              + " of "
+              + source
+              + " any more: another run has gone on with it. Stop one of them");
+    }
+    for (Map.Entry<String, Long> loaded : counts.loaded().entrySet()) {
+      SqlDatabase.update(c, LOADED, pipeline, source, loaded.getKey(), loaded.getValue());
+    }
+    for (Map.Entry<Reason, Long> dead : counts.dead().entrySet()) {
+      SqlDatabase.update(c, DEAD, pipeline, source, dead.getKey().code(), dead.getValue());
+    }
+  }
+
+  @Override
+  public Tally tally(String pipeline) {
+    return database.transaction(
+        "read the tally",
+        c -> {
+          long[] sums = new long[5];
+          Map<String, Long> loaded = new TreeMap<>();
+          Map<Reason, Long> dead = new EnumMap<>(Reason.class);
+          SqlDatabase.query(
+              c,
+              row -> {
+                for (int i = 0; i < sums.length; i++) {
+                  sums[i] = row.getLong(i + 1);
+                }
+              },
+              "select count(*), coalesce(sum(taken), 0), coalesce(sum(unfolded), 0),"
+                  + " coalesce(sum(copied), 0), coalesce(sum(dropped), 0)"
+                  + " from source_tally where pipeline = ?",
+              pipeline);
+          SqlDatabase.query(
+              c,
+              row -> loaded.put(row.getString(1), row.getLong(2)),
+              "select target, sum(loaded) from loaded_tally where pipeline = ? group by target",
+              pipeline);
+          SqlDatabase.query(
+              c,
+              row -> dead.put(Reason.of(row.getString(1)).orElseThrow(), row.getLong(2)),
+              "select reason, sum(dead) from dead_tally where pipeline = ? group by reason",
+              pipeline);
+          Counts counts = new Counts(sums[1], sums[2], sums[3], loaded, dead, sums[4]);
+          return new Tally(pipeline, counts, 0, (int) sums[0]);
+        });
+  }
+}
