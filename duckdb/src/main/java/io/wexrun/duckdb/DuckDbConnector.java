@@ -1,5 +1,6 @@
 package io.wexrun.duckdb;
 
+import io.wexrun.core.connect.Site;
 import io.wexrun.core.connect.StoreConnector;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
@@ -7,7 +8,6 @@ import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Sizes;
 import io.wexrun.core.target.Store;
 import java.nio.file.Files;
-import java.nio.file.Path;
 import java.util.List;
 import java.util.Optional;
 
@@ -32,7 +32,7 @@ public final class DuckDbConnector implements StoreConnector {
   }
 
   @Override
-  public void check(Settings settings, KeyPath path, Diagnostics diagnostics) {
+  public void check(Settings settings, Site site, KeyPath path, Diagnostics diagnostics) {
     if (settings.main().isEmpty()) {
       diagnostics.error(
           "missing-value",
@@ -51,13 +51,13 @@ public final class DuckDbConnector implements StoreConnector {
   }
 
   @Override
-  public boolean exists(Settings settings, Path workspace) {
-    return Files.exists(workspace.resolve(settings.main()));
+  public boolean exists(Settings settings, Site site) {
+    return Files.exists(site.folder().resolve(settings.main()));
   }
 
   @Override
-  public Store open(String name, Settings settings, Path workspace) {
+  public Store open(String name, Settings settings, Site site) {
     long memory = settings.text("memory").flatMap(Sizes::bytes).orElse(MEMORY);
-    return new DuckDbStore(name, workspace.resolve(settings.main()), memory);
+    return new DuckDbStore(name, site.folder().resolve(settings.main()), memory);
   }
 }

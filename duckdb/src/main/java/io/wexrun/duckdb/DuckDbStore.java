@@ -1,9 +1,13 @@
 package io.wexrun.duckdb;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.identity.Identity;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.target.Answer;
+import io.wexrun.core.target.Comparing;
+import io.wexrun.core.target.Querying;
 import io.wexrun.core.target.Store;
+import io.wexrun.core.target.Swapping;
 import io.wexrun.core.target.TableDifference;
 import io.wexrun.core.target.Target;
 import java.nio.file.Path;
@@ -27,7 +31,7 @@ import org.apache.arrow.memory.RootAllocator;
 import org.duckdb.DuckDBConnection;
 
 /** A DuckDB file. One process at a time has it open; within it, any number of threads. */
-final class DuckDbStore implements Store {
+final class DuckDbStore implements Store, Comparing, Querying, Swapping {
   /** DuckDB names the holder of a file in the middle of a longer text. */
   private static final Pattern HOLDER =
       Pattern.compile("Conflicting lock is held in (.*?) \\(PID (\\d+)\\)");
@@ -47,7 +51,9 @@ final class DuckDbStore implements Store {
   private final String name;
   private final Path file;
   private final DuckDBConnection connection;
+  private final Identity identity;
   private final RootAllocator root = new RootAllocator();
+  private int staged;
 
   DuckDbStore(String name, Path file, long memory) {
     this.name = name;
@@ -55,14 +61,10 @@ final class DuckDbStore implements Store {
     Properties settings = new Properties();
     settings.setProperty("memory_limit", memory + "B");
     DuckDBConnection opened = null;
+    Identity found = null;
     try {
       opened = (DuckDBConnection) DriverManager.getConnection("jdbc:duckdb:" + file, settings);
-      try (Statement statement = opened.createStatement()) {
-        statement.execute("create schema if not exists wexrun");
-        statement.execute(
-            "create table if not exists wexrun.progress (pipeline varchar not null, target varchar"
-                + " not null, source varchar not null, position bigint not null)");
-      }
+      found = Catalog.prepare(opened);
     } catch (SQLException e) {
       throw cannotOpen(e);
     } catch (LinkageError e) {
@@ -75,6 +77,12 @@ final class DuckDbStore implements Store {
           e);
     }
     this.connection = opened;
+    this.identity = found;
+  }
+
+  @Override
+  public Identity identity() {
+    return identity;
   }
 
   private static String cause(Throwable failure) {
@@ -142,36 +150,107 @@ final class DuckDbStore implements Store {
         });
   }
 
+  /** A new connection for a flush, counted until it is given back. */
+  synchronized DuckDBConnection connectToStage() {
+    DuckDBConnection other = connect();
+    staged++;
+    return other;
+  }
+
+  /** Closes a connection for a flush; what it has not committed is rolled back. */
+  void disconnectStaged(DuckDBConnection other) throws SQLException {
+    other.close();
+    synchronized (this) {
+      staged--;
+    }
+  }
+
+  /** Does work if no flush is staged at this moment, and none comes meanwhile. */
+  synchronized void withoutStaged(String what, Deed deed) {
+    if (staged == 0) {
+      with(
+          what,
+          c -> {
+            deed.on(c);
+            return null;
+          });
+    }
+  }
+
+  /** Something done on the store's own connection. */
+  @FunctionalInterface
+  interface Deed {
+    void on(DuckDBConnection connection) throws SQLException;
+  }
+
+  /** Does several things on the store's own connection, all or none. */
+  private synchronized <T> T atOnce(String what, Work<T> work) {
+    return with(
+        what,
+        c -> {
+          c.setAutoCommit(false);
+          try {
+            T result = work.on(c);
+            c.commit();
+            return result;
+          } catch (SQLException | RuntimeException e) {
+            c.rollback();
+            throw e;
+          } finally {
+            c.setAutoCommit(true);
+          }
+        });
+  }
+
   BufferAllocator allocator() {
     return root.newChildAllocator(name, 0, Long.MAX_VALUE);
   }
 
   @Override
-  public Target target(String pipeline, Table table) {
-    with(
-        "make table " + table.name(),
+  public Target target(String writer, Table table) {
+    with("prepare", DuckDbStore::dropOrder);
+    Identity who =
+        atOnce(
+            "make table " + table.name(),
+            c -> {
+              try (Statement statement = c.createStatement()) {
+                List<Stored> there = Stored.columns(statement, table.name());
+                if (there.isEmpty()) {
+                  statement.execute(Sql.createTable(table.name(), table.schema().columns()));
+                } else {
+                  compare(table, there, statement);
+                }
+              }
+              return Catalog.identify(c, table.name());
+            });
+    return new DuckDbTarget(this, writer, table, who);
+  }
+
+  @Override
+  public void swap(String table, String shadow) {
+    atOnce(
+        "put table " + shadow + " in the place of " + table,
         c -> {
-          dropOrder(c);
           try (Statement statement = c.createStatement()) {
-            List<Stored> there = Stored.columns(statement, table.name());
-            if (there.isEmpty()) {
-              statement.execute(Sql.createTable(table.name(), table.schema().columns()));
-            } else {
-              compare(table, there, statement);
+            if (Stored.columns(statement, shadow).isEmpty()) {
+              throw new OutsideException("there is no table " + shadow + " in " + this);
             }
+            statement.execute("drop table if exists " + Sql.name(table));
+            statement.execute("alter table " + Sql.name(shadow) + " rename to " + Sql.name(table));
           }
+          Catalog.forget(c, table);
+          Catalog.renamed(c, shadow, table);
           return null;
         });
-    return new DuckDbTarget(this, pipeline, table);
   }
 
   /**
    * Lets inserts write rows in any order, which takes a third off their cost: a table has no order.
    * A process that only asks keeps the order in which rows came.
    */
-  private static void dropOrder(Connection c) throws SQLException {
+  private static boolean dropOrder(Connection c) throws SQLException {
     try (Statement statement = c.createStatement()) {
-      statement.execute("set preserve_insertion_order = false");
+      return statement.execute("set preserve_insertion_order = false");
     }
   }
 

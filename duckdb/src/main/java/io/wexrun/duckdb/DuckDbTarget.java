@@ -2,6 +2,7 @@ package io.wexrun.duckdb;
 
 import io.wexrun.core.batch.Rows;
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
@@ -10,16 +11,15 @@ import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.Staged;
 import io.wexrun.core.target.Target;
 import java.io.IOException;
-import java.sql.PreparedStatement;
-import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.Set;
-import java.util.TreeMap;
 import org.apache.arrow.c.ArrowArrayStream;
 import org.apache.arrow.c.Data;
 import org.apache.arrow.memory.BufferAllocator;
@@ -27,66 +27,44 @@ import org.duckdb.DuckDBConnection;
 
 /**
  * A table of a DuckDB file. Each flush has a connection and a transaction of its own, in which the
- * rows come in as one Arrow stream and the progress as new rows of {@code wexrun.progress}:
- * appended rows of two transactions never conflict, changed ones would.
+ * rows come in as one Arrow stream and the progress as new rows. It takes a flush whole or fails.
  */
 final class DuckDbTarget implements Target {
   private static final String STREAM = "wexrun_rows";
+  private static final int COMPACT_AFTER = 1000;
 
   private final DuckDbStore store;
-  private final String pipeline;
   private final Table table;
-  private final Map<SourcePartition, Long> progress;
+  private final Identity identity;
+  private final Progress progress;
+  private final Map<SourcePartition, Long> atOpening;
+  private final Map<SourcePartition, Long> expected;
   private final Set<StagedFlush> staged = new HashSet<>();
+  private int commits;
 
-  DuckDbTarget(DuckDbStore store, String pipeline, Table table) {
+  DuckDbTarget(DuckDbStore store, String writer, Table table, Identity identity) {
     this.store = store;
-    this.pipeline = pipeline;
     this.table = table;
-    this.progress = readProgress();
+    this.identity = identity;
+    this.progress = new Progress(identity, writer, "table " + table.name() + " of " + store);
+    this.atOpening = store.with("read the progress of table " + table.name(), progress::read);
+    this.expected = new HashMap<>(atOpening);
+    compact();
   }
 
-  private Map<SourcePartition, Long> readProgress() {
-    String ours =
-        " where pipeline = " + Sql.text(pipeline) + " and target = " + Sql.text(table.name());
-    return store.with(
-        "read the progress of table " + table.name(),
-        connection -> {
-          Map<SourcePartition, Long> found = new TreeMap<>();
-          long rows = 0;
-          try (Statement statement = connection.createStatement();
-              ResultSet row =
-                  statement.executeQuery(
-                      "select source, max(position), count(*) from wexrun.progress"
-                          + ours
-                          + " group by source")) {
-            while (row.next()) {
-              found.put(new SourcePartition(row.getString(1)), row.getLong(2));
-              rows += row.getLong(3);
-            }
-          }
-          if (rows > found.size()) {
-            compact(connection, ours);
-          }
-          return found;
-        });
-  }
-
-  /** Keeps of each source partition's progress only the last. */
-  private static void compact(DuckDBConnection connection, String ours) throws SQLException {
-    try (Statement statement = connection.createStatement()) {
-      statement.execute(
-          "delete from wexrun.progress as old"
-              + ours
-              + " and exists (select 1 from wexrun.progress as new where new.pipeline ="
-              + " old.pipeline and new.target = old.target and new.source = old.source and"
-              + " new.position > old.position)");
-    }
+  /** A flush that is staged would not see that somebody has gone on, if that were removed. */
+  private void compact() {
+    store.withoutStaged("compact the progress of table " + table.name(), progress::compact);
   }
 
   @Override
   public Map<SourcePartition, Long> progress() {
-    return progress;
+    return atOpening;
+  }
+
+  @Override
+  public Optional<Identity> identity() {
+    return Optional.of(identity);
   }
 
   @Override
@@ -99,18 +77,17 @@ final class DuckDbTarget implements Target {
     List<Rows> parts = new ArrayList<>();
     long rows = 0;
     for (Flush.Part part : flush.parts()) {
-      Rows fresh = part.rows().from(progress.getOrDefault(part.source(), Long.MIN_VALUE));
+      Rows fresh = part.rows().from(atOpening.getOrDefault(part.source(), Long.MIN_VALUE));
       if (fresh.count() > 0) {
         parts.add(fresh);
         rows += fresh.count();
       }
     }
-    StagedFlush result = new StagedFlush(store.connect());
+    StagedFlush result = new StagedFlush(store.connectToStage(), flush.progress());
     synchronized (staged) {
       staged.add(result);
     }
     long written = rows == 0 ? 0 : result.insert(parts);
-    result.progress(flush.progress());
     result.receipt = new Receipt(written, flush.rows() - rows);
     return result;
   }
@@ -126,10 +103,12 @@ final class DuckDbTarget implements Target {
   /** A transaction with the rows of a flush. */
   private final class StagedFlush implements Staged {
     private final DuckDBConnection connection;
+    private final Map<SourcePartition, Long> ends;
     private Receipt receipt;
 
-    StagedFlush(DuckDBConnection connection) {
+    StagedFlush(DuckDBConnection connection, Map<SourcePartition, Long> ends) {
       this.connection = connection;
+      this.ends = ends;
     }
 
     private long insert(List<Rows> parts) {
@@ -152,40 +131,37 @@ final class DuckDbTarget implements Target {
       }
     }
 
-    private void progress(Map<SourcePartition, Long> ends) {
-      try (PreparedStatement insert =
-          connection.prepareStatement("insert into wexrun.progress values (?, ?, ?, ?)")) {
-        for (Map.Entry<SourcePartition, Long> end : ends.entrySet()) {
-          insert.setString(1, pipeline);
-          insert.setString(2, table.name());
-          insert.setString(3, end.getKey().name());
-          insert.setLong(4, end.getValue());
-          insert.addBatch();
-        }
-        insert.executeBatch();
-      } catch (SQLException e) {
-        throw store.failed("write the progress of table " + table.name(), e);
-      }
-    }
-
+    /** Commits come in the order of the flushes, so only here it is known where each goes on. */
     @Override
     public Receipt commit() {
       try {
+        progress.move(connection, expected, ends);
         connection.commit();
+        ends.forEach((source, end) -> expected.merge(source, end, Math::max));
       } catch (SQLException e) {
+        // If somebody else went on from the same place meanwhile, that is why.
+        store.with("read progress", c -> requireNotPast(c));
         throw store.failed("commit rows to table " + table.name(), e);
       }
       synchronized (staged) {
         staged.remove(this);
       }
       close();
+      if (++commits % COMPACT_AFTER == 0) {
+        compact();
+      }
       return receipt;
+    }
+
+    private boolean requireNotPast(DuckDBConnection fresh) throws SQLException {
+      progress.requireNotPast(fresh, expected, ends);
+      return true;
     }
 
     /** Closing a connection rolls back what it has not committed. */
     private void close() {
       try {
-        connection.close();
+        store.disconnectStaged(connection);
       } catch (SQLException e) {
         throw store.failed("close a connection", e);
       }

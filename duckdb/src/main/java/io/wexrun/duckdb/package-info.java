@@ -1,3 +1,2 @@
 /** The embedded store: tables in a DuckDB file. */
 package io.wexrun.duckdb;
-

@@ -2,11 +2,13 @@ package io.wexrun.duckdb;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import io.wexrun.contract.FolderSite;
 import io.wexrun.core.connect.StoreConnector;
 import io.wexrun.core.diagnose.Diagnostic;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.target.Querying;
 import io.wexrun.core.target.Store;
 import java.nio.file.Path;
 import java.util.List;
@@ -17,7 +19,7 @@ import org.junit.jupiter.api.io.TempDir;
 class DuckDbConnectorTest {
   private static List<String> mistakes(Settings settings) {
     Diagnostics diagnostics = Diagnostics.of("test");
-    new DuckDbConnector().check(settings, KeyPath.ROOT, diagnostics);
+    new DuckDbConnector().check(settings, new FolderSite(Path.of(".")), KeyPath.ROOT, diagnostics);
     return diagnostics.all().stream().map(Diagnostic::code).toList();
   }
 
@@ -43,8 +45,12 @@ class DuckDbConnectorTest {
   }
 
   private static Object memoryLimit(Settings settings, Path folder) {
-    try (Store store = new DuckDbConnector().open("w", settings, folder)) {
-      return store.query("select current_setting('memory_limit')").rows().get(0).get(0);
+    try (Store store = new DuckDbConnector().open("w", settings, new FolderSite(folder))) {
+      return ((Querying) store)
+          .query("select current_setting('memory_limit')")
+          .rows()
+          .get(0)
+          .get(0);
     }
   }
 }

@@ -3,25 +3,25 @@ package io.wexrun.duckdb;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
-import io.wexrun.contract.TargetContract;
+import io.wexrun.contract.FolderSite;
 import io.wexrun.core.batch.Batch;
-import io.wexrun.core.batch.DoubleVector;
 import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.Rows;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.Records;
+import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.reference.ReferenceTable;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
-import io.wexrun.core.schema.Type.Scalar;
 import io.wexrun.core.schema.Type;
+import io.wexrun.core.schema.Type.Scalar;
 import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Flush;
-import io.wexrun.core.target.Store;
 import io.wexrun.core.target.TableDifference;
 import io.wexrun.core.target.Target;
 import java.nio.charset.StandardCharsets;
@@ -38,36 +38,26 @@ import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 
-class DuckDbStoreTest extends TargetContract {
+class DuckDbStoreTest {
+  private static final SourcePartition A = new SourcePartition("a.log");
+
   @TempDir private Path folder;
-  private Store store;
+  private DuckDbStore store;
 
   @BeforeEach
   void openStore() {
     store = open();
   }
 
-  private Store open() {
-    return new DuckDbConnector().open("warehouse", DuckDbConnector.file("w.db"), folder);
+  private DuckDbStore open() {
+    FolderSite site = new FolderSite(folder);
+    return (DuckDbStore)
+        new DuckDbConnector().open("warehouse", DuckDbConnector.file("w.db"), site);
   }
 
   @AfterEach
   void closeStore() {
     store.close();
-  }
-
-  @Override
-  protected Target open(String pipeline) {
-    store.close();
-    store = open();
-    return store.target(pipeline, new Table("rows", "warehouse", SCHEMA, Map.of()));
-  }
-
-  @Override
-  protected List<String> committed() {
-    return store.query("select key from rows").rows().stream()
-        .map(row -> (String) row.get(0))
-        .toList();
   }
 
   private static Batch batch(Schema schema, List<Vector> columns, int rows) {
@@ -78,7 +68,7 @@ class DuckDbStoreTest extends TargetContract {
 
   private void load(Schema schema, Rows rows) {
     try (Target target = store.target("p", new Table("t", "warehouse", schema, Map.of()))) {
-      target.stage(new Flush(List.of(new Flush.Part(A, 99, rows)))).commit();
+      target.stage(new Flush(List.of(new Flush.Part(A, 0, 99, rows)))).commit();
     }
   }
 
@@ -108,61 +98,6 @@ class DuckDbStoreTest extends TargetContract {
               }
             });
     return vector;
-  }
-
-  @Test
-  void everyTypeArrivesAsItself() {
-    DoubleVector doubles = new DoubleVector(2);
-    doubles.append(2.5);
-    doubles.appendAbsent();
-    List<Type> types =
-        List.of(
-            Scalar.BOOL,
-            Scalar.INT,
-            Scalar.LONG,
-            Scalar.DOUBLE,
-            new Type.Decimal(6, 2),
-            Scalar.TEXT,
-            Scalar.BYTES,
-            Scalar.TIMESTAMP,
-            Scalar.DATE,
-            Scalar.UUID,
-            Scalar.JSON);
-    List<Vector> columns =
-        List.of(
-            longs(1L, null),
-            longs(-7L, null),
-            longs(Long.MIN_VALUE + 1, null),
-            doubles,
-            longs(-1250L, null),
-            texts("zé 日", null),
-            texts("\u0001x", null),
-            longs(1_777_788_849_118_000L, null),
-            longs(20_576L, null),
-            texts("123e4567-e89b-12d3-a456-426614174000", null),
-            texts("{\"a\": [1]}", null));
-    Schema schema =
-        new Schema(
-            IntStream.range(0, types.size())
-                .mapToObj(i -> Column.of("at " + i, types.get(i)))
-                .toList());
-    load(schema, Rows.all(batch(schema, columns, 2)));
-    Answer answer = store.query("select * from t");
-    assertThat(answer.rows().get(0).stream().map(String::valueOf))
-        .containsExactly(
-            "true",
-            "-7",
-            "-9223372036854775807",
-            "2.5",
-            "-12.50",
-            "zé 日",
-            "0178",
-            "2026-05-03T06:14:09.118Z",
-            "2026-05-03",
-            "123e4567-e89b-12d3-a456-426614174000",
-            "{\"a\": [1]}");
-    assertThat(answer.rows().get(1)).containsOnlyNulls();
-    assertThat(answer.columns().get(3)).isEqualTo("at 3");
   }
 
   private static Vector parsed(Type type, String... jsons) {
@@ -254,7 +189,8 @@ class DuckDbStoreTest extends TargetContract {
   @Test
   void aTableWithOtherColumnsIsRefusedWithBoth() {
     store.query("create table rows (key varchar, extra integer)");
-    assertThatThrownBy(() -> store.target("p", new Table("rows", "warehouse", SCHEMA, Map.of())))
+    Schema schema = Schema.of(Column.of("key", Scalar.TEXT));
+    assertThatThrownBy(() -> store.target("p", new Table("rows", "warehouse", schema, Map.of())))
         .isInstanceOf(OutsideException.class)
         .hasMessageContaining("extra: INTEGER in the store, not defined");
   }
@@ -264,7 +200,7 @@ class DuckDbStoreTest extends TargetContract {
     Schema schema = Schema.of(Column.required("key", Scalar.TEXT));
     try (Target target = store.target("p", new Table("t", "warehouse", schema, Map.of()))) {
       Rows rows = Rows.all(batch(schema, List.of(texts("a", null)), 2));
-      Flush flush = new Flush(List.of(new Flush.Part(A, 2, rows)));
+      Flush flush = new Flush(List.of(new Flush.Part(A, 0, 2, rows)));
       assertThatThrownBy(() -> target.stage(flush))
           .isInstanceOf(OutsideException.class)
           .hasMessageContaining("cannot load rows into table t in store warehouse")
@@ -286,21 +222,42 @@ class DuckDbStoreTest extends TargetContract {
   void aFileThatIsNoDatabaseIsToldWithItsName() throws Exception {
     Files.writeString(folder.resolve("text.db"), "hello ".repeat(2000));
     assertThatThrownBy(
-            () -> new DuckDbConnector().open("x", DuckDbConnector.file("text.db"), folder))
+            () ->
+                new DuckDbConnector()
+                    .open("x", DuckDbConnector.file("text.db"), new FolderSite(folder)))
         .isInstanceOf(OutsideException.class)
         .hasMessageContaining("cannot open store x (" + folder.resolve("text.db") + ")");
   }
 
   @Test
   void progressIsKeptShort() {
+    Schema schema = Schema.of(Column.of("key", Scalar.TEXT));
+    Table table = new Table("t", "warehouse", schema, Map.of());
     for (int i = 0; i < 5; i++) {
-      try (Target target = open("p")) {
-        target.stage(flush(part(A, i, i + 1))).commit();
+      try (Target target = store.target("p", table)) {
+        Rows row = Rows.all(batch(schema, List.of(texts("a")), 1));
+        target.stage(new Flush(List.of(new Flush.Part(A, i, i + 1, row)))).commit();
       }
     }
-    open("p").close();
-    assertThat(store.query("select source, position from wexrun.progress").rows())
+    store.target("p", table).close();
+    assertThat(store.query("select source, to_position from wexrun.progress").rows())
         .isEqualTo(List.of(List.of("a.log", 5L)));
+  }
+
+  @Test
+  void aCommentOfTheUsersStaysBesideTheTablesIdentity() {
+    Table table = new Table("t", "warehouse", Schema.of(Column.of("n", Scalar.INT)), Map.of());
+    Identity first;
+    try (Target target = store.target("p", table)) {
+      first = target.identity().orElseThrow();
+    }
+    store.query("comment on table t is 'Trams by day'");
+    try (Target target = store.target("p", table)) {
+      assertThat(target.identity()).as("nothing says it is the same").isNotEqualTo(first);
+    }
+    assertThat(store.query("select comment from duckdb_tables() where table_name = 't'").rows())
+        .asString()
+        .contains("Trams by day [wexrun ");
   }
 
   @Test
