@@ -1,7 +1,7 @@
 package io.wexrun.cli;
 
-import io.wexrun.project.FileForms;
 import io.wexrun.project.Workspace;
+import io.wexrun.project.check.FileForms;
 import java.nio.file.Path;
 import java.util.Locale;
 import java.util.Map;

@@ -1,8 +1,8 @@
 package io.wexrun.formats;
 
 import io.wexrun.core.schema.Column;
-import io.wexrun.core.schema.Type.Scalar;
 import io.wexrun.core.schema.Type;
+import io.wexrun.core.schema.Type.Scalar;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.HashSet;

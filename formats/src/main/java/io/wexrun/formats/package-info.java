@@ -3,4 +3,3 @@
  * software. Found as services of {@link io.wexrun.core.step.StepKind}.
  */
 package io.wexrun.formats;
-

@@ -10,6 +10,7 @@ import io.wexrun.core.diagnose.Place;
 import io.wexrun.core.diagnose.Severity;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.run.RunListener;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.shape.BlockTrial;
@@ -18,10 +19,24 @@ import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.target.Answer;
+import io.wexrun.core.target.Comparing;
 import io.wexrun.core.target.TableDifference;
+import io.wexrun.project.check.Checker;
+import io.wexrun.project.check.TryOut;
+import io.wexrun.project.definition.WorkspaceDefinition;
+import io.wexrun.project.draft.CaseFile;
+import io.wexrun.project.open.Connectors;
+import io.wexrun.project.open.Ends;
+import io.wexrun.project.open.Stores;
+import io.wexrun.project.open.WorkspaceReferences;
+import io.wexrun.project.open.WorkspaceSite;
+import io.wexrun.project.read.DefinitionPlaces;
+import io.wexrun.project.read.WorkspaceReader;
+import io.wexrun.project.run.Feeding;
 import io.wexrun.queue.DeadLetters;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.QueueRecord;
+import io.wexrun.queue.Queues;
 import io.wexrun.queue.Reader;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -53,22 +68,27 @@ import java.util.function.Predicate;
 public final class Workspace implements AutoCloseable {
   private final Path folder;
   private final WorkspaceDefinition definition;
-  private final DefinitionPlaces sources;
+  private final DefinitionPlaces places;
   private final List<Diagnostic> readingMistakes;
   private final Connectors connectors;
-  private final Holdings holdings;
+  private final WorkspaceSite site;
+  private final Stores stores;
+  private final Ends ends;
 
   private Workspace(
       Path folder,
       WorkspaceDefinition definition,
-      DefinitionPlaces sources,
-      List<Diagnostic> readingMistakes) {
+      DefinitionPlaces places,
+      List<Diagnostic> readingMistakes,
+      Connectors connectors) {
     this.folder = folder;
     this.definition = definition;
-    this.sources = sources;
+    this.places = places;
     this.readingMistakes = readingMistakes;
-    this.connectors = new Connectors(folder);
-    this.holdings = new Holdings(folder, definition, connectors);
+    this.connectors = connectors;
+    this.site = new WorkspaceSite(folder, definition, connectors);
+    this.stores = new Stores(site, definition, connectors);
+    this.ends = new Ends(site, definition, connectors, stores);
   }
 
   /** The nearest folder with a {@code wexrun.yaml}, from {@code start} upwards. */
@@ -103,8 +123,10 @@ public final class Workspace implements AutoCloseable {
           "there is no workspace in " + whole + ": it has no " + WorkspaceReader.FILE);
     }
     Diagnostics diagnostics = Diagnostics.of("workspace");
-    WorkspaceReader.Read read = WorkspaceReader.read(whole, parameters, diagnostics);
-    return new Workspace(whole, read.definition(), read.sources(), diagnostics.all());
+    Connectors connectors = new Connectors(whole);
+    WorkspaceReader.Read read =
+        WorkspaceReader.read(whole, connectors.sections(), parameters, diagnostics);
+    return new Workspace(whole, read.definition(), read.places(), diagnostics.all(), connectors);
   }
 
   /** Begins a workspace that is defined in Java; the folder holds its state, and is made. */
@@ -114,7 +136,8 @@ public final class Workspace implements AutoCloseable {
 
   /** A workspace of a definition made in Java. */
   static Workspace of(Path folder, WorkspaceDefinition definition) {
-    return new Workspace(folder, definition, new DefinitionPlaces(), List.of());
+    return new Workspace(
+        folder, definition, new DefinitionPlaces(), List.of(), new Connectors(folder));
   }
 
   /** The folder. */
@@ -158,8 +181,9 @@ public final class Workspace implements AutoCloseable {
   public List<TableDifference> differences() {
     List<TableDifference> differences = new ArrayList<>();
     for (Table table : definition.tables().values()) {
-      if (holdings.storeExists(table.store())) {
-        holdings.store(table.store()).compare(table).ifPresent(differences::add);
+      if (stores.exists(table.store())
+          && stores.open(table.store()) instanceof Comparing comparing) {
+        comparing.compare(table).ifPresent(differences::add);
       }
     }
     return differences;
@@ -178,11 +202,11 @@ public final class Workspace implements AutoCloseable {
   }
 
   private Map<String, Shaper> compile(Diagnostics diagnostics) {
-    if (!sources.hasWorkspace() && !readingMistakes.isEmpty()) {
+    if (!places.hasWorkspace() && !readingMistakes.isEmpty()) {
       return Map.of(); // Every name would look unknown.
     }
     if (definition.pipelines().isEmpty() && readingMistakes.isEmpty()) {
-      sources
+      places
           .ofWorkspace(diagnostics)
           .warning(
               "no-pipeline",
@@ -190,7 +214,13 @@ public final class Workspace implements AutoCloseable {
               "the workspace has no pipeline, so there is nothing to run",
               Optional.of("pipelines stand in pipelines/*.yaml"));
     }
-    return new Checker(folder, definition, sources, connectors, holdings, diagnostics).check();
+    return checker(places, diagnostics).check();
+  }
+
+  private Checker checker(DefinitionPlaces where, Diagnostics diagnostics) {
+    WorkspaceReferences references =
+        new WorkspaceReferences(folder, definition, connectors.references(), stores);
+    return new Checker(site, definition, where, connectors, references, diagnostics);
   }
 
   /**
@@ -203,6 +233,15 @@ public final class Workspace implements AutoCloseable {
    * @throws IllegalArgumentException if there is no pipeline of a name
    */
   public WorkspaceRun run(RunOptions options, String... names) {
+    return run(options, RunListener.NONE, names);
+  }
+
+  /**
+   * Like {@link #run(RunOptions, String...)}.
+   *
+   * @param listener is told what happens
+   */
+  public WorkspaceRun run(RunOptions options, RunListener listener, String... names) {
     List<Pipeline> pipelines = new ArrayList<>();
     for (String name : names) {
       pipelines.add(known(name));
@@ -213,15 +252,13 @@ public final class Workspace implements AutoCloseable {
     if (mistakes.stream().anyMatch(d -> d.severity() == Severity.ERROR)) {
       throw new MistakesException(mistakes);
     }
+    List<Pipeline> all = names.length == 0 ? definition.pipelines() : pipelines;
     return WorkspaceRun.start(
-        names.length == 0 ? definition.pipelines() : pipelines,
-        shapers,
-        old ->
-            new Checker(
-                    folder, definition, new DefinitionPlaces(), connectors, holdings, diagnostics)
-                .compile(old),
-        holdings,
-        options);
+        new Feeding(all, shapers, ends),
+        old -> checker(new DefinitionPlaces(), diagnostics).compile(old),
+        site.state(),
+        options,
+        listener);
   }
 
   /**
@@ -234,12 +271,12 @@ public final class Workspace implements AutoCloseable {
    */
   public List<BlockTrial> tryOut(String pipeline, long limit) {
     Shaper shaper = shaper(pipeline);
-    return trials().ofIntake(known(pipeline), shaper, limit);
+    return tryOut().ofIntake(known(pipeline), shaper, limit);
   }
 
   /** Like {@link #tryOut(String, long)}, on the first records of a file. */
   public List<BlockTrial> tryOut(String pipeline, Path file, long limit) {
-    return trials().ofFile(known(pipeline), file, shaper(pipeline), limit);
+    return tryOut().ofFile(known(pipeline), file, shaper(pipeline), limit);
   }
 
   /** Like {@link #tryOut(String, long)}, on the lines of some bytes. */
@@ -255,11 +292,11 @@ public final class Workspace implements AutoCloseable {
    */
   public Path keepCases(String pipeline, List<RecordTrial> trials) {
     known(pipeline);
-    return trials().keep(pipeline, trials);
+    return CaseFile.add(folder, pipeline, trials);
   }
 
-  private TryOut trials() {
-    return new TryOut(folder, connectors, holdings);
+  private TryOut tryOut() {
+    return new TryOut(site, connectors);
   }
 
   private Pipeline known(String name) {
@@ -296,11 +333,10 @@ public final class Workspace implements AutoCloseable {
    * has been taken.
    */
   public Tally tally(String pipeline) {
-    long held = definition.pipeline(pipeline).map(holdings::held).orElse(0L);
+    long held = ends.held(pipeline);
     Tally books =
-        holdings
-            .stateIfAny()
-            .map(state -> state.tally(pipeline))
+        site.stateIfAny()
+            .map(state -> state.tally().tally(pipeline))
             .orElseGet(() -> new Tally(pipeline, Counts.NONE, 0, 0));
     Counts taken = new Counts(held, 0, 0, Map.of(), Map.of(), 0);
     return new Tally(pipeline, books.counts().plus(taken), held, books.sources());
@@ -346,7 +382,7 @@ public final class Workspace implements AutoCloseable {
 
   /** The queues of this workspace. */
   public WorkspaceQueues queues() {
-    return new WorkspaceQueues(definition, holdings);
+    return new WorkspaceQueues(definition, Queues.of(site), ends);
   }
 
   /**
@@ -359,11 +395,15 @@ public final class Workspace implements AutoCloseable {
     if (!definition.stores().containsKey(store)) {
       throw new IllegalArgumentException("there is no store " + store);
     }
-    return holdings.store(store).query(sql);
+    return stores.query(store).query(sql);
   }
 
   @Override
   public void close() {
-    holdings.close();
+    try {
+      stores.close();
+    } finally {
+      site.close();
+    }
   }
 }

@@ -1,8 +1,13 @@
 package io.wexrun.project;
 
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.project.definition.WorkspaceDefinition;
+import io.wexrun.queue.QueueConnector;
+import java.io.IOException;
+import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
@@ -13,7 +18,7 @@ import java.util.Map;
 public final class WorkspaceBuilder {
   private final Path folder;
   private final Map<String, Settings> stores = new LinkedHashMap<>();
-  private final Map<String, QueueDefinition> queues = new LinkedHashMap<>();
+  private final Map<String, Settings> targets = new LinkedHashMap<>();
   private final Map<String, Table> tables = new LinkedHashMap<>();
   private final List<Pipeline> pipelines = new ArrayList<>();
 
@@ -29,12 +34,12 @@ public final class WorkspaceBuilder {
 
   /** Adds a queue that keeps everything. */
   public WorkspaceBuilder queue(String name, int partitions) {
-    return queue(name, new QueueDefinition(partitions));
+    return target(name, QueueConnector.partitions(partitions));
   }
 
-  /** Adds a queue. */
-  public WorkspaceBuilder queue(String name, QueueDefinition definition) {
-    queues.put(name, definition);
+  /** Adds a target that is no table, such as a queue. */
+  public WorkspaceBuilder target(String name, Settings settings) {
+    targets.put(name, settings);
     return this;
   }
 
@@ -50,11 +55,19 @@ public final class WorkspaceBuilder {
     return this;
   }
 
-  /** The workspace; its folder is made if it is not there. */
+  /**
+   * The workspace; its folder is made if it is not there.
+   *
+   * @throws OutsideException if it cannot be made
+   */
   public Workspace open() {
     Path whole = folder.toAbsolutePath().normalize();
-    Holdings.makeFolder(whole);
+    try {
+      Files.createDirectories(whole);
+    } catch (IOException e) {
+      throw new OutsideException("cannot make the folder " + whole + ": " + e.getMessage(), e);
+    }
     String name = String.valueOf(whole.getFileName());
-    return Workspace.of(whole, new WorkspaceDefinition(name, stores, queues, tables, pipelines));
+    return Workspace.of(whole, new WorkspaceDefinition(name, stores, targets, tables, pipelines));
   }
 }

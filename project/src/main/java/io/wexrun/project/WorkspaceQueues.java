@@ -2,11 +2,14 @@ package io.wexrun.project;
 
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.project.definition.WorkspaceDefinition;
+import io.wexrun.project.open.Ends;
+import io.wexrun.queue.DiskChannelConnector;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.QueueFolder;
+import io.wexrun.queue.Queues;
 import io.wexrun.queue.Repair;
 import io.wexrun.queue.Verification;
-import java.nio.file.Files;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -18,35 +21,44 @@ import java.util.Optional;
  * their channels on disk as {@code channel/PIPELINE}. For several threads.
  */
 public final class WorkspaceQueues {
-  private final WorkspaceDefinition definition;
-  private final Holdings holdings;
+  private static final String QUEUE = "queue";
 
-  WorkspaceQueues(WorkspaceDefinition definition, Holdings holdings) {
+  private final WorkspaceDefinition definition;
+  private final Queues queues;
+  private final Ends ends;
+
+  WorkspaceQueues(WorkspaceDefinition definition, Queues queues, Ends ends) {
     this.definition = definition;
-    this.holdings = holdings;
+    this.queues = queues;
+    this.ends = ends;
+  }
+
+  /** The names of the queues that are defined. */
+  public List<String> defined() {
+    return definition.targetsOf(QUEUE);
   }
 
   /** The names of all queues; dead letters behind the others, and channels behind those. */
   public List<String> names() {
-    List<String> names = new ArrayList<>(definition.queues().keySet());
+    List<String> names = new ArrayList<>(defined());
     definition.pipelines().stream().map(Pipeline::deadLetters).forEach(names::add);
     definition.pipelines().stream()
-        .map(Pipeline::channelQueue)
-        .filter(this::exists)
+        .map(WorkspaceQueues::channel)
+        .filter(queues::exists)
         .forEach(names::add);
     return names;
   }
 
-  private boolean exists(String name) {
-    return Files.exists(holdings.queueFolder(name).resolve("p0"));
+  private static String channel(Pipeline pipeline) {
+    return DiskChannelConnector.queueOf(pipeline.name());
   }
 
   /** The channels on disk that there are, with how many records wait in each. */
   public Map<String, Long> channels() {
     Map<String, Long> channels = new LinkedHashMap<>();
     for (Pipeline pipeline : definition.pipelines()) {
-      if (exists(pipeline.channelQueue())) {
-        channels.put(pipeline.channelQueue(), holdings.held(pipeline));
+      if (queues.exists(channel(pipeline))) {
+        channels.put(channel(pipeline), ends.held(pipeline.name()));
       }
     }
     return channels;
@@ -62,7 +74,7 @@ public final class WorkspaceQueues {
     if (!names().contains(name)) {
       throw new IllegalArgumentException("there is no queue " + name);
     }
-    return holdings.queue(name);
+    return queues.open(name);
   }
 
   /**
@@ -71,7 +83,7 @@ public final class WorkspaceQueues {
    * @return empty if it has not been made yet
    */
   public Optional<Queue> read(String name) {
-    return Queue.openToRead(holdings.queueFolder(name), name);
+    return queues.openToRead(name);
   }
 
   /**
@@ -81,7 +93,7 @@ public final class WorkspaceQueues {
    * @throws IllegalArgumentException if there is no queue of that name
    */
   public boolean create(String name) {
-    boolean there = exists(name);
+    boolean there = queues.exists(name);
     open(name);
     return !there;
   }
@@ -92,7 +104,7 @@ public final class WorkspaceQueues {
    * @return empty if it has not been made yet
    */
   public Optional<Verification> verify(String name) {
-    return QueueFolder.verify(holdings.queueFolder(name));
+    return QueueFolder.verify(queues.folder(name));
   }
 
   /**
@@ -103,8 +115,7 @@ public final class WorkspaceQueues {
    * @return empty if it has not been made yet
    */
   public Optional<Repair> repair(String name, boolean dry) {
-    return QueueFolder.repair(
-        holdings.queueFolder(name), name, holdings.readers(name).values(), dry);
+    return QueueFolder.repair(queues.folder(name), name, queues.readers(name).values(), dry);
   }
 
   /**
@@ -114,7 +125,7 @@ public final class WorkspaceQueues {
    * @throws OutsideException if another process holds it
    */
   public long delete(String name) {
-    return holdings.deleteQueue(name);
+    return queues.delete(name);
   }
 
   /**
@@ -124,6 +135,6 @@ public final class WorkspaceQueues {
    *     without the partitions behind the last one that they have begun
    */
   public Map<String, long[]> readers(String name) {
-    return holdings.readers(name);
+    return queues.readers(name);
   }
 }

@@ -1,25 +1,29 @@
 package io.wexrun.project;
 
-import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.channel.Channel;
 import io.wexrun.core.diagnose.OutsideException;
-import io.wexrun.core.intake.BoundedIntake;
 import io.wexrun.core.intake.Intake;
-import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.run.Lanes;
+import io.wexrun.core.run.Notice;
 import io.wexrun.core.run.PipelineRun;
 import io.wexrun.core.run.Progress;
+import io.wexrun.core.run.RunListener;
 import io.wexrun.core.run.RunOptions;
+import io.wexrun.core.run.RunParts;
 import io.wexrun.core.shape.Shaper;
-import io.wexrun.core.tally.Account;
-import io.wexrun.core.target.Target;
-import io.wexrun.queue.DiskChannel;
+import io.wexrun.project.open.Ends;
+import io.wexrun.project.read.DefinitionText;
+import io.wexrun.project.run.Begun;
+import io.wexrun.project.run.Feeding;
+import io.wexrun.project.run.Notices;
 import io.wexrun.state.Hold;
+import io.wexrun.state.WorkspaceState;
+import java.time.Instant;
 import java.util.ArrayList;
-import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.Optional;
 import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
 import java.util.function.Function;
@@ -29,32 +33,44 @@ import java.util.function.Function;
  * hold is flushed and accounted for. The methods may be called from any thread.
  */
 public final class WorkspaceRun implements AutoCloseable {
-  private final Map<String, Running> runs = new LinkedHashMap<>();
+  private final Map<String, PipelineRun> runs = new LinkedHashMap<>();
   private final List<Hold> holds = new ArrayList<>();
-  private final Holdings holdings;
+  private final WorkspaceState state;
+  private final Ends ends;
+  private final Lanes lanes;
   private final RunOptions options;
+  private final Notices notices = new Notices();
+  private final RunListener listener;
 
-  private WorkspaceRun(Holdings holdings, RunOptions options) {
-    this.holdings = holdings;
+  private WorkspaceRun(WorkspaceState state, Ends ends, RunOptions options, RunListener listener) {
+    this.state = state;
+    this.ends = ends;
     this.options = options;
+    this.lanes = Lanes.of(options);
+    this.listener = RunListener.all(List.of(notices, listener));
   }
 
+  /**
+   * Starts pipelines.
+   *
+   * @param feeding the pipelines with their shapers
+   * @param compiler compiles pipelines as they were before
+   */
   static WorkspaceRun start(
-      List<Pipeline> pipelines,
-      Map<String, Shaper> shapers,
+      Feeding feeding,
       Function<Pipeline, Shaper> compiler,
-      Holdings holdings,
-      RunOptions options) {
-    WorkspaceRun run = new WorkspaceRun(holdings, options.sharedBy(Math.max(1, pipelines.size())));
+      WorkspaceState state,
+      RunOptions options,
+      RunListener listener) {
+    WorkspaceRun run = new WorkspaceRun(state, feeding.ends(), options, listener);
     try {
-      for (Pipeline pipeline : pipelines) {
-        run.holds.add(holdings.hold(pipeline));
+      for (Pipeline pipeline : feeding.pipelines()) {
+        run.holds.add(state.hold(pipeline.name()));
       }
-      for (Pipeline pipeline : pipelines) {
-        run.finishOldText(pipeline, compiler);
-      }
-      for (Pipeline pipeline : feedersFirst(pipelines, shapers)) {
-        run.launch(pipeline, shapers.get(pipeline.name()), pipelines, shapers);
+      Begun begun = new Begun(state, feeding.ends(), run.lanes, options, compiler);
+      feeding.pipelines().forEach(begun::finishWithOldText);
+      for (Pipeline pipeline : feeding.feedersFirst()) {
+        run.launch(pipeline, feeding, begun);
       }
       return run;
     } catch (RuntimeException e) {
@@ -71,169 +87,30 @@ public final class WorkspaceRun implements AutoCloseable {
     }
   }
 
-  /** Pipelines that append to a queue before those that read it. */
-  private static List<Pipeline> feedersFirst(
-      List<Pipeline> pipelines, Map<String, Shaper> shapers) {
-    List<Pipeline> sorted = new ArrayList<>();
-    List<Pipeline> left = new ArrayList<>(pipelines);
-    while (!left.isEmpty()) {
-      Pipeline next =
-          left.stream()
-              .filter(p -> left.stream().noneMatch(f -> f != p && feeds(f, p, shapers)))
-              .findFirst()
-              .orElse(left.get(0));
-      left.remove(next);
-      sorted.add(next);
-    }
-    return sorted;
-  }
-
-  private static boolean feeds(Pipeline feeder, Pipeline reader, Map<String, Shaper> shapers) {
-    return reader.intake().kind().equals(Checker.QUEUE)
-        && shapers.get(feeder.name()).targets().contains(reader.intake().main());
-  }
-
-  private void launch(
-      Pipeline pipeline, Shaper shaper, List<Pipeline> all, Map<String, Shaper> shapers) {
-    List<Pipeline> feeders = all.stream().filter(f -> feeds(f, pipeline, shapers)).toList();
+  private void launch(Pipeline pipeline, Feeding feeding, Begun begun) {
+    String name = pipeline.name();
+    List<Pipeline> feeders = feeding.feeders(pipeline);
     BooleanSupplier fed =
         () ->
             options.untilDrained()
                 && feeders.stream()
                     .filter(f -> f != pipeline)
                     .allMatch(f -> runs.containsKey(f.name()) && runs.get(f.name()).ended());
-    holdings.state().keepText(pipeline.name(), DefinitionText.of(pipeline));
-    Optional<Long> bound = pipeline.channel().diskBytes();
-    if (bound.isEmpty()) {
-      emptyChannel(pipeline, shaper);
-    }
-    Running run =
-        bound.isPresent()
-            ? channeled(pipeline, shaper, bound.get(), !feeders.isEmpty(), fed)
-            : direct(pipeline, shaper, !feeders.isEmpty(), fed);
-    runs.put(pipeline.name(), run);
-  }
-
-  private Running direct(Pipeline pipeline, Shaper shaper, boolean appended, BooleanSupplier fed) {
-    Map<SourcePartition, Long> positions = holdings.state().positions(pipeline.name());
-    Map<String, Target> targets = holdings.targets(pipeline, shaper.targets());
-    Intake intake = holdings.intake(pipeline.intake(), positions, appended, fed);
-    return new Running.Direct(
-        PipelineRun.start(pipeline, intake, shaper, targets, holdings.state(), options));
-  }
-
-  private Running channeled(
-      Pipeline pipeline, Shaper shaper, long bound, boolean appended, BooleanSupplier fed) {
-    DiskChannel channel = holdings.channel(pipeline, bound);
+    String version = state.texts().keep(name, DefinitionText.of(pipeline)).version();
+    Shaper shaper = feeding.shapers().get(name).withVersion(version);
+    begun.emptyLeftChannels(pipeline, shaper);
+    Consumer<String> told =
+        text -> listener.told(new Notice(name, Notice.Kind.INTAKE, text, Instant.now()));
+    Channel channel = ends.channel(pipeline, lanes.raw());
     try {
-      Intake intake = holdings.intake(pipeline.intake(), channel.positions(), appended, fed);
-      return ChanneledRun.start(
-          pipeline.name(),
-          channel,
-          intake,
-          () -> delivery(pipeline, shaper, channel, channel.intake(), options),
-          options.untilDrained());
+      Intake intake = ends.intake(pipeline, told, !feeders.isEmpty(), fed);
+      RunParts parts =
+          new RunParts(pipeline, shaper, intake, channel, ends.targets(pipeline), state.tally());
+      runs.put(name, PipelineRun.start(parts, lanes, options, listener));
     } catch (RuntimeException e) {
       channel.close();
       throw e;
     }
-  }
-
-  /** A run that takes from a channel on disk. */
-  private PipelineRun delivery(
-      Pipeline pipeline, Shaper shaper, DiskChannel channel, Intake from, RunOptions with) {
-    return PipelineRun.start(
-        pipeline,
-        from,
-        shaper,
-        holdings.targets(pipeline, shaper.targets()),
-        new ToldTally(holdings.state(), channel::accounted),
-        with);
-  }
-
-  /** Delivers what waits on disk from a time when the pipeline had a channel there. */
-  private void emptyChannel(Pipeline pipeline, Shaper shaper) {
-    if (holdings.held(pipeline) > 0) {
-      try (DiskChannel channel = holdings.channel(pipeline, Long.MAX_VALUE)) {
-        channel.end();
-        drain(delivery(pipeline, shaper, channel, channel.intake(), drained()));
-      }
-    }
-    holdings.deleteQueue(pipeline.channelQueue());
-  }
-
-  private RunOptions drained() {
-    return new RunOptions(
-        true, options.lanes(), options.channelBytes(), options.bufferBytes(), options.clock());
-  }
-
-  private static void drain(PipelineRun started) {
-    try (PipelineRun run = started) {
-      run.await();
-    } catch (InterruptedException e) {
-      Thread.currentThread().interrupt();
-      throw new OutsideException("interrupted while finishing what was begun before", e);
-    }
-  }
-
-  /**
-   * If the pipeline was changed after a crash, the range between the tally and what its targets
-   * have committed is finished with the text it began with, because only that gives the same rows
-   * again.
-   */
-  private void finishOldText(Pipeline pipeline, Function<Pipeline, Shaper> compiler) {
-    Optional<String> kept = holdings.state().text(pipeline.name());
-    if (kept.isEmpty() || kept.get().equals(DefinitionText.of(pipeline))) {
-      return;
-    }
-    Diagnostics diagnostics = Diagnostics.of("pipeline " + pipeline.name());
-    Optional<Pipeline> old = DefinitionText.read(pipeline.name(), kept.get(), diagnostics);
-    diagnostics.orThrow();
-    Shaper shaper = compiler.apply(old.orElseThrow());
-    if (holdings.held(pipeline) > 0) {
-      try (DiskChannel channel = holdings.channel(pipeline, Long.MAX_VALUE)) {
-        channel.end();
-        finish(old.get(), shaper, positions -> channel.intake(), channel::accounted);
-      }
-    }
-    finish(
-        old.get(),
-        shaper,
-        positions -> holdings.intake(old.get().intake(), positions, false, () -> true),
-        accounts -> {});
-  }
-
-  /** Takes what lies between the tally and the furthest target once more. */
-  private void finish(
-      Pipeline old,
-      Shaper shaper,
-      Function<Map<SourcePartition, Long>, Intake> intake,
-      Consumer<List<Account>> told) {
-    Map<SourcePartition, Long> positions = holdings.state().positions(old.name());
-    Map<String, Target> targets = holdings.targets(old, shaper.targets());
-    Map<SourcePartition, Long> bounds = new HashMap<>();
-    for (Target target : targets.values()) {
-      target
-          .progress()
-          .forEach(
-              (source, end) -> {
-                if (end > positions.getOrDefault(source, 0L)) {
-                  bounds.merge(source, end, Math::max);
-                }
-              });
-    }
-    if (bounds.isEmpty()) {
-      targets.values().forEach(Target::close);
-      return;
-    }
-    drain(
-        PipelineRun.start(
-            old,
-            new BoundedIntake(intake.apply(positions), bounds),
-            shaper,
-            targets,
-            new ToldTally(holdings.state(), told),
-            drained()));
   }
 
   /** How far each pipeline has got since the start, by name. */
@@ -243,21 +120,22 @@ public final class WorkspaceRun implements AutoCloseable {
     return progress;
   }
 
-  /** Things a user should know that are not failures, each told once. */
-  public List<String> notices() {
-    List<String> notices = new ArrayList<>();
-    runs.forEach((name, run) -> run.notices().forEach(n -> notices.add(name + ": " + n)));
-    return notices;
+  /**
+   * The latest things that a user should know and that ended no run, oldest first; asking takes
+   * nothing away. Who wants to be told each one gives a listener.
+   */
+  public List<Notice> notices() {
+    return notices.latest();
   }
 
   /** Whether every pipeline has ended. */
   public boolean ended() {
-    return runs.values().stream().allMatch(Running::ended);
+    return runs.values().stream().allMatch(PipelineRun::ended);
   }
 
   /** Lets all intakes end; what is held is flushed and accounted for. Returns at once. */
   public void stop() {
-    runs.values().forEach(Running::stop);
+    runs.values().forEach(PipelineRun::stop);
   }
 
   /**
@@ -268,19 +146,19 @@ public final class WorkspaceRun implements AutoCloseable {
    */
   public void await() throws InterruptedException {
     while (!ended()) {
-      for (Running run : runs.values()) {
+      for (PipelineRun run : runs.values()) {
         if (run.ended() && failed(run)) {
           stop();
         }
       }
       Thread.sleep(5);
     }
-    for (Running run : runs.values()) {
+    for (PipelineRun run : runs.values()) {
       run.await();
     }
   }
 
-  private static boolean failed(Running run) throws InterruptedException {
+  private static boolean failed(PipelineRun run) throws InterruptedException {
     try {
       run.await();
       return false;
@@ -294,13 +172,14 @@ public final class WorkspaceRun implements AutoCloseable {
   public void close() {
     stop();
     RuntimeException failure = null;
-    for (Running run : runs.values()) {
+    for (PipelineRun run : runs.values()) {
       try {
         run.close();
       } catch (RuntimeException e) {
         failure = failure == null ? e : failure;
       }
     }
+    lanes.close();
     holds.forEach(Hold::close);
     holds.clear();
     if (failure != null) {

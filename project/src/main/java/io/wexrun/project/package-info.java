@@ -3,4 +3,3 @@
  * stand in files or are made in Java.
  */
 package io.wexrun.project;
-

@@ -7,7 +7,6 @@ import static io.wexrun.core.pipeline.StepDefinition.template;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.pipeline.ChannelPolicy;
 import io.wexrun.core.pipeline.FlushPolicy;
 import io.wexrun.core.pipeline.Kind;
 import io.wexrun.core.pipeline.Others;
@@ -17,6 +16,8 @@ import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Type;
+import io.wexrun.project.read.DefinitionText;
+import io.wexrun.queue.DiskChannelConnector;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.List;
@@ -79,7 +80,7 @@ class DefinitionTest {
         Workspace java = inJava(path)) {
       assertThat(java.definition().pipelines()).isEqualTo(file.definition().pipelines());
       assertThat(java.definition().stores()).isEqualTo(file.definition().stores());
-      assertThat(java.definition().queues()).isEqualTo(file.definition().queues());
+      assertThat(java.definition().targets()).isEqualTo(file.definition().targets());
       assertThat(java.definition().tables()).isEqualTo(file.definition().tables());
       assertThat(java.check()).isEmpty();
     }
@@ -160,6 +161,6 @@ class DefinitionTest {
         kinds ? List.of(plain, kind) : List.of(),
         kinds ? Others.STOP : Others.DEAD,
         policy,
-        kinds ? ChannelPolicy.onDisk(policy.bytes() << 20) : ChannelPolicy.MEMORY);
+        kinds ? DiskChannelConnector.onDisk(policy.bytes() << 20) : Pipeline.IN_MEMORY);
   }
 }

@@ -6,6 +6,7 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.look.Look;
 import io.wexrun.core.look.Looker;
+import io.wexrun.project.draft.Drafts;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;

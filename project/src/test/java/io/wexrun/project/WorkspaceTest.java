@@ -11,6 +11,7 @@ import io.wexrun.core.tally.Tally;
 import io.wexrun.queue.PartitionInfo;
 import io.wexrun.queue.Producer;
 import io.wexrun.queue.Queue;
+import io.wexrun.state.EmbeddedState;
 import io.wexrun.state.WorkspaceState;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
@@ -75,7 +76,7 @@ class WorkspaceTest {
           .extracting(DeadLetter::text)
           .containsExactlyInAnyOrder("broken", "scan card= ms=1 \"x\"");
       assertThat(letters)
-          .extracting(DeadLetter::step)
+          .extracting(letter -> letter.death().step())
           .containsExactlyInAnyOrder("shape[0].template", "shape[1].require");
       drain(workspace);
       requireAllThere(workspace);
@@ -220,8 +221,8 @@ class WorkspaceTest {
       drain(workspace);
     }
     // As after a crash between the targets' commits and the tally: the books know nothing of it.
-    try (WorkspaceState state = WorkspaceState.open(path.resolve(".wexrun/state.db"))) {
-      assertThat(state.text("direct")).isPresent();
+    try (WorkspaceState state = EmbeddedState.open(path.resolve(".wexrun"))) {
+      assertThat(state.texts().current("direct")).isPresent();
     }
     forgetTally();
     folder

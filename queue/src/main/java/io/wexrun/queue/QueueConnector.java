@@ -30,7 +30,7 @@ public final class QueueConnector {
 
   /** The definition of a queue with so many partitions that keeps everything. */
   public static Settings partitions(int number) {
-    return new Settings(QUEUE, Map.of("partitions", number));
+    return new Settings(QUEUE, Map.of("partitions", (long) number));
   }
 
   /** {@code intake: {queue: gate-events, start: oldest}}. */

@@ -1,17 +1,22 @@
-package io.wexrun.project;
+package io.wexrun.project.check;
 
+import io.wexrun.core.connect.ChannelConnector;
 import io.wexrun.core.connect.IntakeConnector;
+import io.wexrun.core.connect.Site;
 import io.wexrun.core.connect.StoreConnector;
+import io.wexrun.core.connect.TargetConnector;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
-import io.wexrun.core.target.Destination;
+import io.wexrun.core.reference.References;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.shape.Steps;
-import java.nio.file.Path;
-import java.util.ArrayList;
+import io.wexrun.core.target.Destination;
+import io.wexrun.project.definition.WorkspaceDefinition;
+import io.wexrun.project.open.Connectors;
+import io.wexrun.project.read.DefinitionPlaces;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
@@ -22,39 +27,37 @@ import java.util.stream.Stream;
  * Types a whole workspace: everything that can be known before a run. Opens nothing but the
  * reference tables and schemas that steps name.
  */
-final class Checker {
-  /** The key of the intake that reads a queue, which every workspace can. */
-  static final String QUEUE = "queue";
-
-  static final List<String> QUEUE_KEYS = List.of(QUEUE, "start", "longest");
-
-  private final Path folder;
+public final class Checker {
+  private final Site site;
   private final WorkspaceDefinition definition;
-  private final DefinitionPlaces sources;
+  private final DefinitionPlaces places;
   private final Connectors connectors;
   private final Steps steps;
   private final Diagnostics diagnostics;
 
-  Checker(
-      Path folder,
+  /**
+   * A checker.
+   *
+   * @param references finds what steps look up
+   * @param diagnostics takes every mistake
+   */
+  public Checker(
+      Site site,
       WorkspaceDefinition definition,
-      DefinitionPlaces sources,
+      DefinitionPlaces places,
       Connectors connectors,
-      Holdings holdings,
+      References references,
       Diagnostics diagnostics) {
-    this.folder = folder;
+    this.site = site;
     this.definition = definition;
-    this.sources = sources;
+    this.places = places;
     this.connectors = connectors;
-    this.steps =
-        connectors
-            .steps()
-            .with(new WorkspaceReferences(folder, definition, connectors.references(), holdings));
+    this.steps = connectors.steps().with(references);
     this.diagnostics = diagnostics;
   }
 
   /** Checks everything and compiles every pipeline. */
-  Map<String, Shaper> check() {
+  public Map<String, Shaper> check() {
     checkWorkspace();
     Map<String, Shaper> shapers = new HashMap<>();
     for (Pipeline pipeline : definition.pipelines()) {
@@ -69,7 +72,7 @@ final class Checker {
   }
 
   private void runCases(String pipeline, Shaper shaper) {
-    for (DefinitionPlaces.PlacedCase placed : sources.cases(pipeline)) {
+    for (DefinitionPlaces.PlacedCase placed : places.cases(pipeline)) {
       Optional<String> difference = placed.expected().difference(shaper);
       difference.ifPresent(
           what ->
@@ -85,7 +88,7 @@ final class Checker {
   }
 
   private void checkWorkspace() {
-    Diagnostics at = sources.ofWorkspace(diagnostics);
+    Diagnostics at = places.ofWorkspace(diagnostics);
     KeyPath stores = KeyPath.ROOT.key("stores");
     definition.stores().forEach((name, settings) -> checkStore(settings, stores.key(name), at));
     for (Table table : definition.tables().values()) {
@@ -98,14 +101,35 @@ final class Checker {
             Diagnostics.nearestOrKnown(
                 table.store(), List.copyOf(definition.stores().keySet()), k -> "there are " + k));
       }
-      if (definition.queues().containsKey(table.name())) {
+      Settings target = definition.targets().get(table.name());
+      if (target != null) {
         at.error(
             "duplicate-name",
             path,
-            "a queue is also named '" + table.name() + "', so a route cannot tell them apart",
+            "a "
+                + target.kind()
+                + " is also named '"
+                + table.name()
+                + "', so a route cannot tell them apart",
             Optional.of("rename one of them"));
       }
     }
+    definition.targets().forEach((name, settings) -> checkTarget(name, settings, at));
+  }
+
+  private void checkTarget(String name, Settings settings, Diagnostics at) {
+    TargetConnector connector = connectors.targets().get(settings.kind());
+    if (connector == null) {
+      List<String> kinds = List.copyOf(connectors.targets().keySet());
+      unknownKind("target", settings, kinds, KeyPath.ROOT.key("targets").key(name), at);
+      return;
+    }
+    // One that stands in the section of its kind does not name it.
+    boolean named = settings.values().containsKey(settings.kind());
+    String section = named ? "targets" : connector.section().orElse("targets");
+    KeyPath path = KeyPath.ROOT.key(section).key(name);
+    checkKeys("a " + settings.kind(), settings, connector.keys(), path, at);
+    connector.check(settings, site, path, at);
   }
 
   private void checkStore(Settings settings, KeyPath path, Diagnostics at) {
@@ -115,7 +139,7 @@ final class Checker {
       return;
     }
     checkKeys("a " + settings.kind() + " store", settings, connector.keys(), path, at);
-    connector.check(settings, path, at);
+    connector.check(settings, site, path, at);
   }
 
   private static void unknownKind(
@@ -139,11 +163,12 @@ final class Checker {
   }
 
   /** Compiles one pipeline; its mistakes go to the diagnostics. */
-  Shaper compile(Pipeline pipeline) {
-    Diagnostics at = sources.ofPipeline(pipeline.name(), diagnostics);
+  public Shaper compile(Pipeline pipeline) {
+    Diagnostics at = places.ofPipeline(pipeline.name(), diagnostics);
     checkIntake(pipeline.intake(), at);
+    checkChannel(pipeline.channel(), at);
     List<String> known =
-        Stream.concat(definition.tables().keySet().stream(), definition.queues().keySet().stream())
+        Stream.concat(definition.tables().keySet().stream(), definition.targets().keySet().stream())
             .toList();
     return Shaper.compile(pipeline, steps, this::destination, known, at);
   }
@@ -153,47 +178,37 @@ final class Checker {
     if (intake.kind().isEmpty()) {
       return; // That it is missing was told when the file was read.
     }
-    if (intake.kind().equals(QUEUE)) {
-      checkKeys("a queue intake", intake, QUEUE_KEYS, path, at);
-      checkQueueIntake(intake, path, at);
-      return;
-    }
     IntakeConnector connector = connectors.intakes().get(intake.kind());
     if (connector == null) {
-      List<String> kinds = new ArrayList<>(connectors.intakes().keySet());
-      kinds.add(QUEUE);
-      unknownKind("intake", intake, kinds, path, at);
+      unknownKind("intake", intake, List.copyOf(connectors.intakes().keySet()), path, at);
       return;
     }
     checkKeys("a " + intake.kind() + " intake", intake, connector.keys(), path, at);
-    connector.check(intake, folder, path, at);
+    connector.check(intake, site, path, at);
   }
 
-  private void checkQueueIntake(Settings intake, KeyPath path, Diagnostics at) {
-    if (!definition.queues().containsKey(intake.main())) {
-      at.error(
-          "unknown-queue",
-          path.key(QUEUE),
-          "there is no queue '" + intake.main() + "'",
-          Diagnostics.nearestOrKnown(
-              intake.main(), List.copyOf(definition.queues().keySet()), k -> "there are " + k));
+  private void checkChannel(Settings channel, Diagnostics at) {
+    if (channel.equals(Pipeline.IN_MEMORY)) {
+      return;
     }
-    String start = intake.text("start").orElse("oldest");
-    if (!start.equals("oldest") && !start.equals("newest")) {
-      at.error(
-          "bad-value",
-          path.key("start"),
-          "'" + start + "' is neither oldest nor newest",
-          Diagnostics.nearest(start, List.of("oldest", "newest")));
+    KeyPath path = KeyPath.ROOT.key("channel");
+    ChannelConnector connector = connectors.channels().get(channel.kind());
+    if (connector == null) {
+      unknownKind("channel", channel, List.copyOf(connectors.channels().keySet()), path, at);
+      return;
     }
+    checkKeys("a channel on " + channel.kind(), channel, connector.keys(), path, at);
+    connector.check(channel, path, at);
   }
 
   private Optional<Destination> destination(String name) {
     if (definition.tables().containsKey(name)) {
       return Optional.of(new Destination.Rows(definition.tables().get(name)));
     }
-    return definition.queues().containsKey(name)
-        ? Optional.of(new Destination.Raw())
-        : Optional.empty();
+    return Optional.ofNullable(definition.targets().get(name))
+        .flatMap(
+            settings ->
+                Optional.ofNullable(connectors.targets().get(settings.kind()))
+                    .map(connector -> connector.destination(settings)));
   }
 }

@@ -1,8 +1,10 @@
-package io.wexrun.project;
+package io.wexrun.project.open;
 
+import io.wexrun.core.connect.ChannelConnector;
 import io.wexrun.core.connect.IntakeConnector;
 import io.wexrun.core.connect.ReferenceReader;
 import io.wexrun.core.connect.StoreConnector;
+import io.wexrun.core.connect.TargetConnector;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.shape.Steps;
 import java.io.IOException;
@@ -20,20 +22,31 @@ import java.util.stream.Stream;
 import java.util.zip.ZipException;
 import java.util.zip.ZipFile;
 
-/** The kinds of intakes, stores and steps: on the class path, and in the workspace's plugins. */
-final class Connectors {
+/**
+ * The kinds of intakes, stores, targets, channels and steps: on the class path, and in the
+ * workspace's plugins.
+ */
+public final class Connectors {
   private static final String PLUGINS = "plugins";
 
   private final Map<String, IntakeConnector> intakes = new TreeMap<>();
   private final Map<String, StoreConnector> stores = new TreeMap<>();
+  private final Map<String, TargetConnector> targets = new TreeMap<>();
+  private final Map<String, ChannelConnector> channels = new TreeMap<>();
   private final List<ReferenceReader> references = new ArrayList<>();
   private final Steps steps;
 
-  /** Finds what there is, with the jars in the folder's {@code plugins/}. */
-  Connectors(Path folder) {
+  /**
+   * Finds what there is, with the jars in the folder's {@code plugins/}.
+   *
+   * @throws OutsideException if there is something that is not a jar
+   */
+  public Connectors(Path folder) {
     ClassLoader loader = loader(folder.resolve(PLUGINS));
     ServiceLoader.load(IntakeConnector.class, loader).forEach(c -> intakes.put(c.kind(), c));
     ServiceLoader.load(StoreConnector.class, loader).forEach(c -> stores.put(c.kind(), c));
+    ServiceLoader.load(TargetConnector.class, loader).forEach(c -> targets.put(c.kind(), c));
+    ServiceLoader.load(ChannelConnector.class, loader).forEach(c -> channels.put(c.kind(), c));
     ServiceLoader.load(ReferenceReader.class, loader).forEach(references::add);
     steps = Steps.with(loader);
   }
@@ -62,19 +75,40 @@ final class Connectors {
     return new URLClassLoader("plugins", jars.toArray(URL[]::new), ours);
   }
 
-  Map<String, IntakeConnector> intakes() {
+  /** Kinds of intakes, by name. */
+  public Map<String, IntakeConnector> intakes() {
     return intakes;
   }
 
-  Map<String, StoreConnector> stores() {
+  /** Kinds of stores, by name. */
+  public Map<String, StoreConnector> stores() {
     return stores;
   }
 
-  List<ReferenceReader> references() {
+  /** Kinds of targets that are no tables, by name. */
+  public Map<String, TargetConnector> targets() {
+    return targets;
+  }
+
+  /** Kinds of channels that outlive a run, by name. */
+  public Map<String, ChannelConnector> channels() {
+    return channels;
+  }
+
+  /** What reads files as reference tables. */
+  public List<ReferenceReader> references() {
     return references;
   }
 
-  Steps steps() {
+  /** Kinds of steps. */
+  public Steps steps() {
     return steps;
+  }
+
+  /** The sections of {@code wexrun.yaml} that are for targets of one kind, with the kinds. */
+  public Map<String, String> sections() {
+    Map<String, String> sections = new TreeMap<>();
+    targets.forEach((kind, target) -> target.section().ifPresent(key -> sections.put(key, kind)));
+    return sections;
   }
 }

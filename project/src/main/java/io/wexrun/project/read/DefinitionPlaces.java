@@ -1,6 +1,8 @@
-package io.wexrun.project;
+package io.wexrun.project.read;
 
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.project.definition.SampleCase;
+import io.wexrun.project.yaml.YamlFile;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -9,7 +11,7 @@ import java.util.Optional;
 import org.snakeyaml.engine.v2.nodes.Node;
 
 /** Where the parts of a definition stand in files. Empty for definitions made in Java. */
-final class DefinitionPlaces {
+public final class DefinitionPlaces {
   private record Document(YamlFile file, Node node) {}
 
   private final Map<String, Document> pipelines = new HashMap<>();
@@ -17,7 +19,7 @@ final class DefinitionPlaces {
   private Document workspace;
 
   /** A case and where it stands. */
-  record PlacedCase(SampleCase expected, YamlFile file, Node node) {}
+  public record PlacedCase(SampleCase expected, YamlFile file, Node node) {}
 
   /** Notes a case of a pipeline. */
   void addCase(String pipeline, SampleCase expected, YamlFile file, Node node) {
@@ -27,7 +29,7 @@ final class DefinitionPlaces {
   }
 
   /** The cases of a pipeline. */
-  List<PlacedCase> cases(String pipeline) {
+  public List<PlacedCase> cases(String pipeline) {
     return cases.getOrDefault(pipeline, List.of());
   }
 
@@ -36,7 +38,7 @@ final class DefinitionPlaces {
   }
 
   /** Whether {@code wexrun.yaml} could be read at all, so that it makes sense to check more. */
-  boolean hasWorkspace() {
+  public boolean hasWorkspace() {
     return workspace != null;
   }
 
@@ -46,12 +48,12 @@ final class DefinitionPlaces {
   }
 
   /** A collector that finds the places of the workspace's own paths. */
-  Diagnostics ofWorkspace(Diagnostics diagnostics) {
+  public Diagnostics ofWorkspace(Diagnostics diagnostics) {
     return in(workspace, "workspace", diagnostics);
   }
 
   /** A collector that finds the places of a pipeline's paths. */
-  Diagnostics ofPipeline(String name, Diagnostics diagnostics) {
+  public Diagnostics ofPipeline(String name, Diagnostics diagnostics) {
     return in(pipelines.get(name), "pipeline " + name, diagnostics);
   }
 

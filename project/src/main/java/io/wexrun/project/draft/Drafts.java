@@ -1,19 +1,23 @@
-package io.wexrun.project;
+package io.wexrun.project.draft;
 
+import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.look.Draft;
 import io.wexrun.core.look.Look;
 import io.wexrun.core.pipeline.StepDefinition;
+import io.wexrun.project.definition.WorkspaceDefinition;
+import io.wexrun.project.open.Connectors;
+import io.wexrun.project.read.PipelineReader;
+import io.wexrun.project.read.WorkspaceReader;
+import io.wexrun.project.yaml.YamlText;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardOpenOption;
 import java.util.ArrayList;
-import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import java.util.stream.Collectors;
 
 /** Writes a pipeline file and a table for data that were looked at. */
 public final class Drafts {
@@ -60,25 +64,24 @@ public final class Drafts {
 
   /** The store of the workspace that tables go to: its first one. */
   private static String store(Path folder, String table) {
-    try (Workspace workspace = Workspace.open(folder)) {
-      if (workspace.definition().tables().containsKey(table)) {
-        throw new OutsideException("the workspace has a table '" + table + "' already");
-      }
-      Optional<String> first = workspace.definition().stores().keySet().stream().findFirst();
-      return first.orElseThrow(
-          () ->
-              new OutsideException(
-                  "the workspace has no store: add stores: {warehouse: {duckdb: warehouse.db}}"));
+    Map<String, String> sections = new Connectors(folder).sections();
+    WorkspaceDefinition definition =
+        WorkspaceReader.read(folder, sections, Map.of(), Diagnostics.of("workspace")).definition();
+    if (definition.tables().containsKey(table)) {
+      throw new OutsideException("the workspace has a table '" + table + "' already");
     }
+    Optional<String> first = definition.stores().keySet().stream().findFirst();
+    return first.orElseThrow(
+        () ->
+            new OutsideException(
+                "the workspace has no store: add stores: {warehouse: {duckdb: warehouse.db}}"));
   }
 
   private static String workspace(Path folder, String tables) {
     String name = String.valueOf(folder.toAbsolutePath().normalize().getFileName());
-    return "workspace: "
-        + quoted(name)
-        + "\nstores:\n  "
-        + STORE
-        + ": {duckdb: warehouse.db}\ntables:\n"
+    Object store = new YamlText.Inline(YamlText.map("duckdb", "warehouse.db"));
+    return YamlText.of(YamlText.map("workspace", name, "stores", YamlText.map(STORE, store)))
+        + "tables:\n"
         + tables;
   }
 
@@ -98,60 +101,32 @@ public final class Drafts {
     return String.join("\n", lines) + "\n";
   }
 
+  /** A table as it stands below {@code tables:}. */
   private static String table(String name, String store, Map<String, String> columns) {
-    StringBuilder text =
-        new StringBuilder("  " + name + ":\n    in: " + store + "\n    columns:\n");
-    columns.forEach(
-        (column, type) ->
-            text.append("      ").append(quoted(column)).append(": ").append(type).append('\n'));
-    return text.toString();
+    Map<String, Object> table = YamlText.map("in", store, "columns", columns);
+    return YamlText.indented(YamlText.of(YamlText.map(name, table)), 2);
   }
 
   private static String pipeline(String name, String table, Look look, String files, int year) {
-    Map<String, Object> intake = new LinkedHashMap<>();
-    intake.put("files", files);
+    Map<String, Object> intake = YamlText.map("files", files);
     if (look.header()) {
-      intake.put("header", "true");
+      intake.put("header", true);
     }
-    StringBuilder text = new StringBuilder("pipeline: " + name + "\n");
-    text.append("about: Drafted from ").append(quoted(files).replace("'", ""));
-    text.append("; names and types are guesses\nintake: ").append(flow(intake)).append('\n');
-    text.append("shape:\n");
+    List<Object> steps = new ArrayList<>();
     for (StepDefinition step : Draft.steps(look, year)) {
-      text.append("  - ").append(step.kind()).append(':');
-      append(text, step.value(), "      ");
+      steps.add(YamlText.map(step.kind(), step.value()));
     }
-    return text.append("route:\n  - to: ").append(table).append('\n').toString();
-  }
-
-  private static void append(StringBuilder text, Object value, String indent) {
-    if (value instanceof Map<?, ?> map) {
-      text.append('\n');
-      map.forEach(
-          (key, item) -> {
-            text.append(indent).append(quoted((String) key)).append(':');
-            append(text, item, indent + "  ");
-          });
-    } else if (value instanceof List<?> list) {
-      text.append('\n');
-      list.forEach(
-          item -> text.append(indent).append("- ").append(quoted((String) item)).append('\n'));
-    } else {
-      text.append(' ').append(quoted((String) value)).append('\n');
-    }
-  }
-
-  private static String flow(Map<String, Object> map) {
-    return map.entrySet().stream()
-        .map(e -> e.getKey() + ": " + quoted((String) e.getValue()))
-        .collect(Collectors.joining(", ", "{", "}"));
-  }
-
-  /** A text as YAML: plain if it surely means itself. */
-  static String quoted(String text) {
-    boolean plain =
-        text.matches("[A-Za-z_][A-Za-z0-9_./-]*") && !text.matches("(?i)null|yes|no|on|off|y|n|~");
-    boolean number = text.matches("[0-9]{4}");
-    return plain || number ? text : "'" + text.replace("'", "''") + "'";
+    return YamlText.of(
+        YamlText.map(
+            "pipeline",
+            name,
+            "about",
+            "Drafted from " + files + "; names and types are guesses",
+            "intake",
+            new YamlText.Inline(intake),
+            "shape",
+            steps,
+            "route",
+            List.of(YamlText.map("to", table))));
   }
 }

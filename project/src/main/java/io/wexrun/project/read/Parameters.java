@@ -1,9 +1,11 @@
-package io.wexrun.project;
+package io.wexrun.project.read;
 
 import com.google.re2j.Pattern;
 import com.google.re2j.PatternSyntaxException;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
+import io.wexrun.project.yaml.YamlFile;
+import io.wexrun.project.yaml.YamlMap;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;

@@ -1,4 +1,4 @@
-package io.wexrun.project;
+package io.wexrun.project.read;
 
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.pipeline.FlushPolicy;
@@ -8,26 +8,25 @@ import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Sizes;
 import io.wexrun.core.pipeline.StepDefinition;
+import io.wexrun.project.yaml.YamlFile;
+import io.wexrun.project.yaml.YamlText;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import org.snakeyaml.engine.v2.api.Dump;
-import org.snakeyaml.engine.v2.api.DumpSettings;
 import org.snakeyaml.engine.v2.nodes.Node;
 
 /** Writes definitions as the YAML that they could have been read from. */
-final class DefinitionText {
+public final class DefinitionText {
   private DefinitionText() {}
 
   /** A pipeline as the document of a pipeline file. */
-  static String of(Pipeline pipeline) {
-    DumpSettings settings = DumpSettings.builder().setWidth(10_000).build();
-    return new Dump(settings).dumpToString(map(pipeline));
+  public static String of(Pipeline pipeline) {
+    return YamlText.of(map(pipeline));
   }
 
   /** Reads back what {@link #of} wrote. */
-  static Optional<Pipeline> read(String name, String text, Diagnostics diagnostics) {
+  public static Optional<Pipeline> read(String name, String text, Diagnostics diagnostics) {
     YamlFile file = YamlFile.parse("the kept text of " + name, text, diagnostics);
     Optional<Node> document = file.documents().stream().findFirst();
     return document.flatMap(d -> PipelineReader.read(file, d, diagnostics));
@@ -43,10 +42,9 @@ final class DefinitionText {
       map.put("patterns", pipeline.patterns());
     }
     map.put("intake", map(pipeline.intake()));
-    pipeline
-        .channel()
-        .diskBytes()
-        .ifPresent(bytes -> map.put("channel", Map.of("disk", Sizes.show(bytes))));
+    if (!pipeline.channel().equals(Pipeline.IN_MEMORY)) {
+      map.put("channel", map(pipeline.channel()));
+    }
     shape(pipeline.shape(), map);
     if (pipeline.kinds().isEmpty()) {
       map.put("route", pipeline.route().stream().map(DefinitionText::map).toList());

@@ -1,4 +1,4 @@
-package io.wexrun.project;
+package io.wexrun.project.yaml;
 
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
@@ -19,7 +19,7 @@ import org.snakeyaml.engine.v2.nodes.ScalarNode;
 import org.snakeyaml.engine.v2.nodes.SequenceNode;
 
 /** The text of a YAML 1.2 file, its documents, and where everything in it stands. */
-final class YamlFile {
+public final class YamlFile {
   private final String name;
   private final List<String> lines;
   private final List<Node> documents = new ArrayList<>();
@@ -30,7 +30,7 @@ final class YamlFile {
   }
 
   /** Parses a file; a mistake of syntax goes to the diagnostics, with the documents before it. */
-  static YamlFile parse(String name, String text, Diagnostics diagnostics) {
+  public static YamlFile parse(String name, String text, Diagnostics diagnostics) {
     YamlFile file = new YamlFile(name, text);
     LoadSettings settings = LoadSettings.builder().setLabel(name).setUseMarks(true).build();
     try {
@@ -57,16 +57,16 @@ final class YamlFile {
         : Optional.empty();
   }
 
-  String name() {
+  public String name() {
     return name;
   }
 
-  List<Node> documents() {
+  public List<Node> documents() {
     return documents;
   }
 
   /** A collector whose diagnostics stand at the file's first line. */
-  Diagnostics atTop(Diagnostics diagnostics) {
+  public Diagnostics atTop(Diagnostics diagnostics) {
     return here(diagnostics, top());
   }
 
@@ -88,12 +88,12 @@ final class YamlFile {
   }
 
   /** A collector whose diagnostics stand at a node itself, whatever their path. */
-  Diagnostics at(Diagnostics diagnostics, Node node) {
+  public Diagnostics at(Diagnostics diagnostics, Node node) {
     return here(diagnostics, place(node));
   }
 
   /** A collector that finds places below a document by their paths. */
-  Diagnostics in(Diagnostics diagnostics, String subject, Node document) {
+  public Diagnostics in(Diagnostics diagnostics, String subject, Node document) {
     return diagnostics.about(
         subject,
         (path, offset, length) ->

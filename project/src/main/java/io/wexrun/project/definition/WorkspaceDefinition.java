@@ -1,4 +1,4 @@
-package io.wexrun.project;
+package io.wexrun.project.definition;
 
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Settings;
@@ -14,20 +14,20 @@ import java.util.Optional;
  *
  * @param name the workspace's name
  * @param stores by name
- * @param queues by name
+ * @param targets by name: queues, and other targets that are no tables
  * @param tables by name
  * @param pipelines in the order of their files
  */
 public record WorkspaceDefinition(
     String name,
     Map<String, Settings> stores,
-    Map<String, QueueDefinition> queues,
+    Map<String, Settings> targets,
     Map<String, Table> tables,
     List<Pipeline> pipelines) {
   /** Copies the collections, keeping their order. */
   public WorkspaceDefinition {
     stores = Collections.unmodifiableMap(new LinkedHashMap<>(stores));
-    queues = Collections.unmodifiableMap(new LinkedHashMap<>(queues));
+    targets = Collections.unmodifiableMap(new LinkedHashMap<>(targets));
     tables = Collections.unmodifiableMap(new LinkedHashMap<>(tables));
     pipelines = List.copyOf(pipelines);
   }
@@ -35,5 +35,10 @@ public record WorkspaceDefinition(
   /** The pipeline of a name. */
   public Optional<Pipeline> pipeline(String pipelineName) {
     return pipelines.stream().filter(p -> p.name().equals(pipelineName)).findFirst();
+  }
+
+  /** The names of the targets of a kind, such as {@code queue}, in their order. */
+  public List<String> targetsOf(String kind) {
+    return targets.keySet().stream().filter(n -> targets.get(n).kind().equals(kind)).toList();
   }
 }

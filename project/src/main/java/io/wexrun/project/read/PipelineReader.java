@@ -1,7 +1,6 @@
-package io.wexrun.project;
+package io.wexrun.project.read;
 
 import io.wexrun.core.diagnose.Diagnostics;
-import io.wexrun.core.pipeline.ChannelPolicy;
 import io.wexrun.core.pipeline.FlushPolicy;
 import io.wexrun.core.pipeline.Kind;
 import io.wexrun.core.pipeline.Others;
@@ -10,6 +9,8 @@ import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Sizes;
 import io.wexrun.core.pipeline.StepDefinition;
+import io.wexrun.project.yaml.YamlFile;
+import io.wexrun.project.yaml.YamlMap;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -20,8 +21,9 @@ import java.util.stream.Stream;
 import org.snakeyaml.engine.v2.nodes.Node;
 
 /** Reads one document of a pipeline file into a {@link Pipeline}. */
-final class PipelineReader {
-  static final Pattern NAME = Pattern.compile("[A-Za-z0-9][A-Za-z0-9_-]*");
+public final class PipelineReader {
+  /** What names of pipelines, tables and targets are like. */
+  public static final Pattern NAME = Pattern.compile("[A-Za-z0-9][A-Za-z0-9_-]*");
 
   private static final List<String> KEYS =
       List.of(
@@ -37,8 +39,6 @@ final class PipelineReader {
           "others",
           "flush",
           "cases");
-
-  private static final long LEAST_CHANNEL = 1_000_000;
 
   private PipelineReader() {}
 
@@ -203,29 +203,8 @@ final class PipelineReader {
     return new Route(entry.text("when"), to, entry.text("key"));
   }
 
-  private static ChannelPolicy channel(YamlMap map) {
-    Optional<YamlMap> written = map.map("channel");
-    if (written.isEmpty()) {
-      return ChannelPolicy.MEMORY;
-    }
-    written.get().allow("a channel", List.of("disk"));
-    Optional<Long> disk =
-        written
-            .get()
-            .parsed(
-                "disk",
-                t -> Sizes.bytes(t).filter(b -> b >= LEAST_CHANNEL),
-                "a size of at least 1MB, such as 10GB");
-    if (written.get().value("disk").isEmpty()) {
-      written
-          .get()
-          .error(
-              written.get().node(),
-              "missing-key",
-              "the channel does not say how much may wait on disk",
-              Optional.of("write 'channel: {disk: 10GB}', or leave 'channel' out"));
-    }
-    return new ChannelPolicy(disk);
+  private static Settings channel(YamlMap map) {
+    return map.map("channel").flatMap(PipelineReader::settings).orElse(Pipeline.IN_MEMORY);
   }
 
   private static FlushPolicy flush(YamlMap map) {

@@ -1,8 +1,10 @@
-package io.wexrun.project;
+package io.wexrun.project.check;
 
+import io.wexrun.core.connect.TargetConnector;
 import io.wexrun.core.pipeline.Others;
 import io.wexrun.core.shape.Steps;
 import io.wexrun.core.written.Form;
+import io.wexrun.project.open.Connectors;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
@@ -52,9 +54,7 @@ public final class FileForms {
                 "parameters", Form.map(parameter).about("values that come when it is run"),
                 "patterns", Form.map(Form.text()).about("names of regular expressions"),
                 "intake", intakes(connectors),
-                "channel",
-                    Form.keys(
-                        Form.with("disk", Form.text().about("how much may wait, such as 10GB"))),
+                "channel", channels(connectors),
                 "shape", shape,
                 "route", routes,
                 "kinds", Form.either(Form.map(kind), Form.text()),
@@ -84,20 +84,6 @@ public final class FileForms {
     Connectors connectors = new Connectors(folder);
     List<Form> stores = new ArrayList<>();
     connectors.stores().forEach((kind, store) -> stores.add(settings(kind, store.keys())));
-    Form queue =
-        Form.either(
-            Form.keys(
-                Form.with(
-                    "partitions", Form.text(),
-                    "keep",
-                        Form.keys(
-                            Form.with(
-                                "age", Form.text(),
-                                "size", Form.text(),
-                                "until", Form.word("read"))),
-                    "compress", Form.word("none", "lz4", "zstd"),
-                    "sync", Form.text().about("pack, system, or an interval such as 50ms"))),
-            Form.text());
     Form column =
         Form.either(Form.text(), Form.map(Form.any()))
             .about("a type, then 'required' or 'default VALUE'; a mapping is a struct");
@@ -106,14 +92,20 @@ public final class FileForms {
             Form.with("in", Form.text().about("the store"), "columns", Form.map(column)),
             "in",
             "columns");
-    Form whole =
-        Form.keys(
-            Form.with(
-                "workspace", Form.text(),
-                "stores", Form.map(Form.either(stores.toArray(Form[]::new))),
-                "queues", Form.map(queue),
-                "tables", Form.map(table)));
-    return document("A Wexrun workspace", whole);
+    Map<String, Form> keys =
+        Form.with(
+            "workspace", Form.text(),
+            "stores", Form.map(Form.either(stores.toArray(Form[]::new))));
+    List<Form> targets = new ArrayList<>();
+    for (TargetConnector target : connectors.targets().values()) {
+      target
+          .section()
+          .ifPresent(key -> keys.put(key, Form.map(Form.either(target.form(), Form.text()))));
+      targets.add(settings(target.kind(), target.keys()));
+    }
+    keys.put("tables", Form.map(table));
+    keys.put("targets", Form.map(Form.either(targets.toArray(Form[]::new))));
+    return document("A Wexrun workspace", Form.keys(keys));
   }
 
   private static Map<String, Object> document(String title, Form form) {
@@ -135,8 +127,13 @@ public final class FileForms {
   private static Form intakes(Connectors connectors) {
     List<Form> intakes = new ArrayList<>();
     connectors.intakes().forEach((kind, intake) -> intakes.add(settings(kind, intake.keys())));
-    intakes.add(settings(Checker.QUEUE, Checker.QUEUE_KEYS));
     return Form.either(intakes.toArray(Form[]::new)).about("where records come from");
+  }
+
+  private static Form channels(Connectors connectors) {
+    List<Form> channels = new ArrayList<>();
+    connectors.channels().forEach((kind, c) -> channels.add(settings(kind, c.keys())));
+    return Form.either(channels.toArray(Form[]::new)).about("where records wait until delivered");
   }
 
   private static Form settings(String kind, List<String> keys) {

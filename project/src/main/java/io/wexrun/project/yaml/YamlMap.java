@@ -1,4 +1,4 @@
-package io.wexrun.project;
+package io.wexrun.project.yaml;
 
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
@@ -16,7 +16,7 @@ import org.snakeyaml.engine.v2.nodes.SequenceNode;
 import org.snakeyaml.engine.v2.nodes.Tag;
 
 /** A mapping of a YAML file, read with complaints about what does not belong there. */
-final class YamlMap {
+public final class YamlMap {
   private final YamlFile file;
   private final Diagnostics diagnostics;
   private final Node node;
@@ -28,7 +28,7 @@ final class YamlMap {
    *
    * @param what what it is, for the complaint if it is not: {@code a pipeline}
    */
-  YamlMap(YamlFile file, Node node, String what, Diagnostics diagnostics) {
+  public YamlMap(YamlFile file, Node node, String what, Diagnostics diagnostics) {
     this.file = file;
     this.diagnostics = diagnostics;
     this.node = node;
@@ -47,12 +47,12 @@ final class YamlMap {
     }
   }
 
-  Node node() {
+  public Node node() {
     return node;
   }
 
   /** Complains about keys that are not known. */
-  void allow(String what, List<String> known) {
+  public void allow(String what, List<String> known) {
     keys.forEach(
         (key, at) -> {
           if (!known.contains(key)) {
@@ -66,21 +66,21 @@ final class YamlMap {
   }
 
   /** The keys in order. */
-  List<String> keys() {
+  public List<String> keys() {
     return List.copyOf(keys.keySet());
   }
 
-  Optional<Node> value(String key) {
+  public Optional<Node> value(String key) {
     return Optional.ofNullable(values.get(key));
   }
 
   /** A scalar's text. */
-  Optional<String> text(String key) {
+  public Optional<String> text(String key) {
     return value(key).flatMap(n -> text(n, "'" + key + "'"));
   }
 
   /** A scalar's text, with a complaint if it is missing. */
-  Optional<String> requiredText(String what, String key) {
+  public Optional<String> requiredText(String what, String key) {
     if (!values.containsKey(key)) {
       error(node, "missing-key", what + " needs '" + key + "'", Optional.empty());
     }
@@ -96,7 +96,7 @@ final class YamlMap {
   }
 
   /** Texts of a list, or of a single scalar as a list of one. */
-  List<String> texts(String key) {
+  public List<String> texts(String key) {
     List<String> texts = new ArrayList<>();
     Node value = values.get(key);
     if (value instanceof SequenceNode sequence) {
@@ -110,7 +110,7 @@ final class YamlMap {
   }
 
   /** The items of a list; with a complaint if it is none. */
-  List<Node> items(String key) {
+  public List<Node> items(String key) {
     Node value = values.get(key);
     if (value instanceof SequenceNode sequence) {
       return sequence.getValue();
@@ -123,19 +123,19 @@ final class YamlMap {
   }
 
   /** A mapping below this one; empty if it is not there or has no value. */
-  Optional<YamlMap> map(String key) {
+  public Optional<YamlMap> map(String key) {
     return value(key)
         .filter(value -> !value.getTag().equals(Tag.NULL))
         .map(value -> mapAt(value, "'" + key + "'"));
   }
 
   /** A mapping at a node. */
-  YamlMap mapAt(Node value, String what) {
+  public YamlMap mapAt(Node value, String what) {
     return new YamlMap(file, value, what, diagnostics);
   }
 
   /** A scalar read by a function, with a complaint where it gives nothing. */
-  <T> Optional<T> parsed(String key, Function<String, Optional<T>> parse, String expected) {
+  public <T> Optional<T> parsed(String key, Function<String, Optional<T>> parse, String expected) {
     Optional<String> text = text(key);
     Optional<T> value = text.flatMap(parse);
     if (text.isPresent() && value.isEmpty()) {
@@ -146,22 +146,22 @@ final class YamlMap {
   }
 
   /** Complains at a value, or at the mapping if it is not there. */
-  void error(String key, String code, String message, Optional<String> hint) {
+  public void error(String key, String code, String message, Optional<String> hint) {
     error(values.getOrDefault(key, node), code, message, hint);
   }
 
   /** Says at a key's value that something is probably not meant. */
-  void warning(String key, String code, String message, Optional<String> hint) {
+  public void warning(String key, String code, String message, Optional<String> hint) {
     file.at(diagnostics, values.getOrDefault(key, node)).warning(code, KeyPath.ROOT, message, hint);
   }
 
   /** Complains at a node. */
-  void error(Node at, String code, String message, Optional<String> hint) {
+  public void error(Node at, String code, String message, Optional<String> hint) {
     file.at(diagnostics, at).error(code, KeyPath.ROOT, message, hint);
   }
 
   /** A value as plain Java with every leaf as the text that is written. */
-  static Object texts(Node node) {
+  public static Object texts(Node node) {
     if (node instanceof SequenceNode sequence) {
       return sequence.getValue().stream().map(YamlMap::texts).toList();
     }
@@ -177,7 +177,7 @@ final class YamlMap {
   }
 
   /** A value as plain Java: texts, {@code Long}, {@code Double}, {@code Boolean}, lists, maps. */
-  static Object plain(Node node) {
+  public static Object plain(Node node) {
     if (node instanceof SequenceNode sequence) {
       return sequence.getValue().stream().map(YamlMap::plain).toList();
     }

@@ -1,4 +1,4 @@
-package io.wexrun.project;
+package io.wexrun.project.open;
 
 import io.wexrun.core.connect.ReferenceReader;
 import io.wexrun.core.diagnose.Diagnostics;
@@ -6,6 +6,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.reference.ReferenceTable;
 import io.wexrun.core.reference.References;
 import io.wexrun.core.target.Answer;
+import io.wexrun.project.definition.WorkspaceDefinition;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -18,24 +19,22 @@ import java.util.Optional;
 import java.util.function.Supplier;
 
 /** The reference tables of a workspace: files in its folder, and tables of its stores. */
-final class WorkspaceReferences implements References {
+public final class WorkspaceReferences implements References {
   private static final long LOOK_AGAIN = Duration.ofSeconds(1).toNanos();
 
   private final Path folder;
   private final WorkspaceDefinition definition;
   private final List<ReferenceReader> readers;
-  private final Holdings holdings;
+  private final Stores stores;
   private final Map<String, Supplier<ReferenceTable>> open = new HashMap<>();
 
-  WorkspaceReferences(
-      Path folder,
-      WorkspaceDefinition definition,
-      List<ReferenceReader> readers,
-      Holdings holdings) {
+  /** The reference tables of a definition. */
+  public WorkspaceReferences(
+      Path folder, WorkspaceDefinition definition, List<ReferenceReader> readers, Stores stores) {
     this.folder = folder;
     this.definition = definition;
     this.readers = readers;
-    this.holdings = holdings;
+    this.stores = stores;
   }
 
   @Override
@@ -143,7 +142,7 @@ final class WorkspaceReferences implements References {
     }
     String table = ours ? name : name.substring(dot + 1);
     Answer answer =
-        holdings.store(store).query("select * from \"" + table.replace("\"", "\"\"") + "\"");
+        stores.query(store).query("select * from \"" + table.replace("\"", "\"\"") + "\"");
     List<List<String>> rows = new ArrayList<>();
     for (List<Object> row : answer.rows()) {
       List<String> texts = new ArrayList<>();

@@ -1,0 +1,68 @@
+package io.wexrun.project.open;
+
+import io.wexrun.core.connect.Site;
+import io.wexrun.core.connect.StoreConnector;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.target.Querying;
+import io.wexrun.core.target.Store;
+import io.wexrun.project.definition.WorkspaceDefinition;
+import java.util.LinkedHashMap;
+import java.util.Map;
+
+/** The stores of a workspace, each opened once, when first used. For several threads. */
+public final class Stores implements AutoCloseable {
+  private final Site site;
+  private final WorkspaceDefinition definition;
+  private final Connectors connectors;
+  private final Map<String, Store> open = new LinkedHashMap<>();
+
+  /** The stores of a definition. */
+  public Stores(Site site, WorkspaceDefinition definition, Connectors connectors) {
+    this.site = site;
+    this.definition = definition;
+    this.connectors = connectors;
+  }
+
+  /** Whether a store is defined, of a kind that is known, and there already. */
+  public boolean exists(String name) {
+    Settings settings = definition.stores().get(name);
+    StoreConnector connector = settings == null ? null : connectors.stores().get(settings.kind());
+    return connector != null && connector.exists(settings, site);
+  }
+
+  /**
+   * A store, made if it is not there.
+   *
+   * @param name of one that is defined
+   * @throws OutsideException if it cannot be opened
+   */
+  public synchronized Store open(String name) {
+    return open.computeIfAbsent(
+        name,
+        n -> {
+          Settings settings = definition.stores().get(n);
+          return connectors.stores().get(settings.kind()).open(n, settings, site);
+        });
+  }
+
+  /**
+   * A store that answers queries.
+   *
+   * @throws OutsideException if it cannot be opened, or does not answer any
+   */
+  public Querying query(String name) {
+    if (open(name) instanceof Querying querying) {
+      return querying;
+    }
+    String kind = definition.stores().get(name).kind();
+    throw OutsideException.lasting(
+        "store " + name + " is a " + kind + " store, which does not answer queries");
+  }
+
+  @Override
+  public synchronized void close() {
+    open.values().forEach(Store::close);
+    open.clear();
+  }
+}

@@ -1,0 +1,77 @@
+package io.wexrun.project.read;
+
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Schema;
+import io.wexrun.core.schema.Type;
+import io.wexrun.project.yaml.YamlMap;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
+import java.util.stream.Collectors;
+import java.util.stream.Stream;
+import org.snakeyaml.engine.v2.nodes.MappingNode;
+import org.snakeyaml.engine.v2.nodes.Node;
+import org.snakeyaml.engine.v2.nodes.ScalarNode;
+
+/** Reads the definition of a table. */
+final class TableReader {
+  /** What a column is written as: {@code timestamp required} or {@code int default 0}. */
+  private static final Pattern COLUMN =
+      Pattern.compile("(.+?)(\\s+required)?(?:\\s+default\\s+(.+))?");
+
+  private static final List<String> TYPES =
+      Stream.concat(
+              Stream.of(Type.Scalar.values()).map(Type::toString),
+              Stream.of("decimal(p,s)", "list<...>"))
+          .toList();
+
+  private TableReader() {}
+
+  /** The table; with columns of text where a type is wrong. */
+  static Table read(String name, YamlMap map) {
+    map.allow("a table", List.of("in", "columns"));
+    String store = map.requiredText("a table", "in").orElse("");
+    Schema schema = Schema.EMPTY;
+    Map<String, String> defaults = new LinkedHashMap<>();
+    Optional<YamlMap> columns = map.map("columns");
+    if (columns.isEmpty()) {
+      map.error("columns", "missing-key", "a table needs 'columns'", Optional.empty());
+    }
+    for (String column : columns.map(YamlMap::keys).orElse(List.of())) {
+      String text = columns.get().value(column).map(TableReader::spelling).orElse("");
+      Matcher written = COLUMN.matcher(text.strip());
+      Optional<Type> type = written.matches() ? Type.parse(written.group(1)) : Optional.empty();
+      if (type.isEmpty()) {
+        String word = written.matches() ? written.group(1) : text;
+        columns
+            .get()
+            .error(
+                column,
+                "unknown-type",
+                "'" + text + "' is no column: it is a type, then 'required' or 'default VALUE'",
+                Diagnostics.nearestOrKnown(word, TYPES, all -> "the types are " + all));
+      }
+      boolean required = written.matches() && written.group(2) != null;
+      schema = schema.with(new Column(column, type.orElse(Type.Scalar.TEXT), required));
+      if (written.matches() && written.group(3) != null) {
+        defaults.put(column, written.group(3));
+      }
+    }
+    return new Table(name, store, schema, defaults);
+  }
+
+  /** A type as one text: a mapping is a struct. */
+  private static String spelling(Node node) {
+    if (node instanceof MappingNode mapping) {
+      return mapping.getValue().stream()
+          .map(field -> spelling(field.getKeyNode()) + ": " + spelling(field.getValueNode()))
+          .collect(Collectors.joining(", ", "{", "}"));
+    }
+    return node instanceof ScalarNode scalar ? scalar.getValue() : "a list";
+  }
+}

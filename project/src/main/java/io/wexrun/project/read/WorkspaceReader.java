@@ -1,0 +1,232 @@
+package io.wexrun.project.read;
+
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.KeyPath;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.project.definition.WorkspaceDefinition;
+import io.wexrun.project.yaml.YamlFile;
+import io.wexrun.project.yaml.YamlMap;
+import java.io.IOException;
+import java.nio.charset.CharacterCodingException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Set;
+import java.util.TreeSet;
+import java.util.stream.Stream;
+import org.snakeyaml.engine.v2.nodes.Node;
+
+/** Reads {@code wexrun.yaml} and {@code pipelines/*.yaml} of a workspace's folder. */
+public final class WorkspaceReader {
+  /** The file that makes a folder a workspace. */
+  public static final String FILE = "wexrun.yaml";
+
+  private static final String TARGETS = "targets";
+
+  private static final String PATTERNS = "patterns.yaml";
+
+  private final Path folder;
+  private final Diagnostics diagnostics;
+  private final DefinitionPlaces places = new DefinitionPlaces();
+  private final Map<String, Settings> stores = new LinkedHashMap<>();
+  private final Map<String, Settings> targets = new LinkedHashMap<>();
+  private final Map<String, String> sections;
+  private final Map<String, Table> tables = new LinkedHashMap<>();
+  private final List<Pipeline> pipelines = new ArrayList<>();
+  private final Map<String, String> patterns = new LinkedHashMap<>();
+  private final Map<String, String> given;
+  private final Set<String> parameters = new TreeSet<>();
+  private String name = "";
+
+  private WorkspaceReader(
+      Path folder,
+      Map<String, String> sections,
+      Map<String, String> given,
+      Diagnostics diagnostics) {
+    this.sections = sections;
+    this.folder = folder;
+    this.given = given;
+    this.diagnostics = diagnostics;
+  }
+
+  /** A definition with where its parts stand. */
+  public record Read(WorkspaceDefinition definition, DefinitionPlaces places) {}
+
+  /**
+   * Reads a folder; mistakes go to the diagnostics, and what is left is the definition.
+   *
+   * @param sections keys of the workspace's file under which targets of a kind stand, with the
+   *     kinds
+   * @param given values of the pipelines' parameters
+   */
+  public static Read read(
+      Path folder,
+      Map<String, String> sections,
+      Map<String, String> given,
+      Diagnostics diagnostics) {
+    WorkspaceReader reader = new WorkspaceReader(folder, sections, given, diagnostics);
+    reader.readWorkspace();
+    reader.readPatterns();
+    reader.readPipelines();
+    WorkspaceDefinition definition =
+        new WorkspaceDefinition(
+            reader.name, reader.stores, reader.targets, reader.tables, reader.pipelines);
+    return new Read(definition, reader.places);
+  }
+
+  private YamlFile parse(Path path) {
+    String shown = folder.relativize(path).toString().replace('\\', '/');
+    try {
+      return YamlFile.parse(shown, Files.readString(path), diagnostics);
+    } catch (CharacterCodingException e) {
+      throw new OutsideException(path + " is not UTF-8 text: save it as UTF-8", e);
+    } catch (IOException e) {
+      throw new OutsideException("cannot read " + path + ": " + e.getMessage(), e);
+    }
+  }
+
+  private void readWorkspace() {
+    YamlFile file = parse(folder.resolve(FILE));
+    if (file.documents().isEmpty()) {
+      if (diagnostics.errors() == 0) {
+        file.atTop(diagnostics)
+            .error(
+                "empty-file",
+                KeyPath.ROOT,
+                FILE + " is empty, so the workspace has nothing",
+                Optional.of("'wexrun demo' makes one to start from"));
+      }
+      return;
+    }
+    Node document = file.documents().get(0);
+    places.workspace(file, document);
+    YamlMap map = new YamlMap(file, document, "a workspace", diagnostics);
+    List<String> keys = new ArrayList<>(List.of("workspace", "stores"));
+    keys.addAll(sections.keySet());
+    keys.addAll(List.of("tables", TARGETS));
+    map.allow("a workspace", keys);
+    name = map.text("workspace").orElse("");
+    map.map("stores").ifPresent(written -> readSettings(written, stores));
+    sections.forEach(
+        (section, kind) -> map.map(section).ifPresent(written -> readTargets(kind, written)));
+    map.map("tables").ifPresent(this::readTables);
+    map.map(TARGETS).ifPresent(written -> readSettings(written, targets));
+  }
+
+  private void readSettings(YamlMap map, Map<String, Settings> all) {
+    for (String name : map.keys()) {
+      map.map(name).flatMap(PipelineReader::settings).ifPresent(s -> all.put(name, s));
+    }
+  }
+
+  /** Targets that stand in a section of their kind, so that the kind need not be said. */
+  private void readTargets(String kind, YamlMap map) {
+    for (String target : map.keys()) {
+      checkName(map, target);
+      Map<String, Object> values = new LinkedHashMap<>();
+      map.map(target)
+          .ifPresent(
+              written ->
+                  written
+                      .keys()
+                      .forEach(k -> values.put(k, YamlMap.plain(written.value(k).orElseThrow()))));
+      targets.put(target, new Settings(kind, values));
+    }
+  }
+
+  private static void checkName(YamlMap map, String written) {
+    if (!PipelineReader.NAME.matcher(written).matches()) {
+      map.error(
+          written,
+          "bad-name",
+          "'" + written + "' is not a name",
+          Optional.of("use letters, digits, '-' and '_'"));
+    }
+  }
+
+  private void readTables(YamlMap map) {
+    for (String table : map.keys()) {
+      checkName(map, table);
+      map.map(table).ifPresent(written -> tables.put(table, TableReader.read(table, written)));
+    }
+  }
+
+  private void readPipelines() {
+    Path pipelinesFolder = folder.resolve("pipelines");
+    List<Path> files = List.of();
+    if (Files.isDirectory(pipelinesFolder)) {
+      try (Stream<Path> entries = Files.list(pipelinesFolder)) {
+        files = entries.filter(p -> p.toString().endsWith(".yaml")).sorted().toList();
+      } catch (IOException e) {
+        throw new OutsideException(
+            "cannot look into " + pipelinesFolder + ": " + e.getMessage(), e);
+      }
+    }
+    for (Path path : files) {
+      YamlFile file = parse(path);
+      for (Node written : file.documents()) {
+        Node document = Parameters.apply(file, written, given, parameters, diagnostics);
+        PipelineReader.read(file, document, diagnostics).ifPresent(p -> add(p, file, document));
+      }
+    }
+    for (String unknown : given.keySet()) {
+      if (!parameters.contains(unknown)) {
+        diagnostics.error(
+            "unknown-parameter",
+            KeyPath.ROOT,
+            "no pipeline has a parameter '" + unknown + "'",
+            Diagnostics.nearestOrKnown(
+                unknown, List.copyOf(parameters), all -> "the parameters are " + all));
+      }
+    }
+  }
+
+  private void add(Pipeline pipeline, YamlFile file, Node document) {
+    if (!places.pipeline(pipeline.name(), file, document)) {
+      new YamlMap(file, document, "a pipeline", diagnostics)
+          .error(
+              "pipeline",
+              "duplicate-name",
+              "a second pipeline is named '" + pipeline.name() + "'",
+              Optional.of("rename one of them"));
+      return;
+    }
+    pipelines.add(withShared(pipeline));
+    YamlMap map = new YamlMap(file, document, "a pipeline", Diagnostics.of("told already"));
+    CaseReader cases = new CaseReader(places, diagnostics);
+    cases.read(pipeline.name(), map.items("cases"), file);
+    Path beside = folder.resolve("cases").resolve(pipeline.name() + ".yaml");
+    if (Files.isRegularFile(beside)) {
+      cases.read(pipeline.name(), parse(beside));
+    }
+  }
+
+  /** A pipeline with the patterns that all pipelines share; its own go first. */
+  private Pipeline withShared(Pipeline pipeline) {
+    if (patterns.isEmpty()) {
+      return pipeline;
+    }
+    Map<String, String> all = new LinkedHashMap<>(patterns);
+    all.putAll(pipeline.patterns());
+    return pipeline.withPatterns(all);
+  }
+
+  private void readPatterns() {
+    Path path = folder.resolve(PATTERNS);
+    if (!Files.isRegularFile(path)) {
+      return;
+    }
+    YamlFile file = parse(path);
+    for (Node document : file.documents()) {
+      YamlMap map = new YamlMap(file, document, "a file of patterns", diagnostics);
+      map.keys().forEach(key -> map.text(key).ifPresent(regex -> patterns.put(key, regex)));
+    }
+  }
+}

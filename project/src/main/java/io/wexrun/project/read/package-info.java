@@ -1,0 +1,2 @@
+/** Reads the files of a workspace into definitions, and writes definitions down. */
+package io.wexrun.project.read;

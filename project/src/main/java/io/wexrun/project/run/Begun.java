@@ -1,0 +1,164 @@
+package io.wexrun.project.run;
+
+import io.wexrun.core.channel.BoundedChannel;
+import io.wexrun.core.channel.Channel;
+import io.wexrun.core.channel.MemoryChannel;
+import io.wexrun.core.connect.ChannelConnector;
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.BoundedIntake;
+import io.wexrun.core.intake.Intake;
+import io.wexrun.core.intake.Source;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.run.Lanes;
+import io.wexrun.core.run.PipelineRun;
+import io.wexrun.core.run.RunListener;
+import io.wexrun.core.run.RunOptions;
+import io.wexrun.core.run.RunParts;
+import io.wexrun.core.shape.Shaper;
+import io.wexrun.core.target.Target;
+import io.wexrun.project.open.Ends;
+import io.wexrun.project.read.DefinitionText;
+import io.wexrun.state.PipelineTexts;
+import io.wexrun.state.WorkspaceState;
+import java.time.Duration;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.function.Function;
+
+/** Finishes what earlier runs of a pipeline have begun, before it runs with its text of today. */
+public final class Begun {
+  private final WorkspaceState state;
+  private final Ends ends;
+  private final Lanes lanes;
+  private final RunOptions options;
+  private final Function<Pipeline, Shaper> compiler;
+
+  /**
+   * For pipelines of a workspace.
+   *
+   * @param options of the run; what was begun is drained with them
+   * @param compiler compiles pipelines as they were
+   */
+  public Begun(
+      WorkspaceState state,
+      Ends ends,
+      Lanes lanes,
+      RunOptions options,
+      Function<Pipeline, Shaper> compiler) {
+    this.state = state;
+    this.ends = ends;
+    this.lanes = lanes;
+    this.options = options.drained();
+    this.compiler = compiler;
+  }
+
+  /**
+   * If the pipeline was changed after a crash, the range between the tally and what its targets
+   * have committed is finished with the text it began with, because only that gives the same rows
+   * again.
+   */
+  public void finishWithOldText(Pipeline pipeline) {
+    Optional<PipelineTexts.Text> kept = state.texts().current(pipeline.name());
+    if (kept.isEmpty() || kept.get().text().equals(DefinitionText.of(pipeline))) {
+      return;
+    }
+    Diagnostics diagnostics = Diagnostics.of("pipeline " + pipeline.name());
+    Optional<Pipeline> old = DefinitionText.read(pipeline.name(), kept.get().text(), diagnostics);
+    diagnostics.orThrow();
+    Shaper shaper = compiler.apply(old.orElseThrow()).withVersion(kept.get().version());
+    for (ChannelConnector connector : ends.holding(pipeline.name())) {
+      Map<SourcePartition, Long> bounds = begun(old.get(), shaper);
+      if (!bounds.isEmpty()) {
+        Channel waiting = ends.openLeft(connector, pipeline.name());
+        drain(old.get(), shaper, new NoIntake(), new BoundedChannel(waiting, bounds));
+      }
+    }
+    Map<SourcePartition, Long> bounds = begun(old.get(), shaper);
+    if (!bounds.isEmpty()) {
+      Intake intake = ends.intake(old.get(), notice -> {}, false, () -> true);
+      Map<SourcePartition, Long> positions = state.tally().positions(pipeline.name());
+      drain(
+          old.get(),
+          shaper,
+          new BoundedIntake(intake, bounds),
+          new MemoryChannel(lanes.raw().share(), positions));
+    }
+  }
+
+  /** The source partitions of which some target has more than the tally, and how much. */
+  private Map<SourcePartition, Long> begun(Pipeline old, Shaper shaper) {
+    Map<SourcePartition, Long> positions = state.tally().positions(old.name());
+    Map<SourcePartition, Long> bounds = new HashMap<>();
+    Map<String, Target> open = RunParts.openTargets(old, shaper, ends.targets(old));
+    for (Target target : open.values()) {
+      target
+          .progress()
+          .forEach(
+              (source, end) -> {
+                if (end > positions.getOrDefault(source, 0L)) {
+                  bounds.merge(source, end, Math::max);
+                }
+              });
+      target.close();
+    }
+    return bounds;
+  }
+
+  /** Delivers what waits from a time when the pipeline had another channel, and removes that. */
+  public void emptyLeftChannels(Pipeline pipeline, Shaper shaper) {
+    for (ChannelConnector connector : ends.leftChannels(pipeline)) {
+      Channel left = ends.openLeft(connector, pipeline.name());
+      drain(pipeline, shaper, new NoIntake(), left);
+      ends.remove(connector, pipeline.name());
+    }
+  }
+
+  private void drain(Pipeline pipeline, Shaper shaper, Intake intake, Channel channel) {
+    RunParts parts =
+        new RunParts(pipeline, shaper, intake, channel, ends.targets(pipeline), state.tally());
+    try (PipelineRun run = PipelineRun.start(parts, lanes, options, RunListener.NONE)) {
+      run.await();
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      throw new OutsideException("interrupted while finishing what was begun before", e);
+    }
+  }
+
+  /** An intake from which nothing comes. */
+  private static final class NoIntake implements Intake {
+    @Override
+    public List<Source> look() {
+      return List.of();
+    }
+
+    @Override
+    public void assign(SourcePartition partition, long position) {
+      throw new IllegalStateException("nothing was found that could be assigned");
+    }
+
+    @Override
+    public void revoke(SourcePartition partition) {
+      // Nothing is assigned.
+    }
+
+    @Override
+    public Optional<Block> poll(Duration wait) {
+      return Optional.empty();
+    }
+
+    @Override
+    public boolean drained() {
+      return true;
+    }
+
+    @Override
+    public void close() {
+      // Nothing is open.
+    }
+  }
+}

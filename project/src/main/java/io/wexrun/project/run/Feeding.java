@@ -1,0 +1,44 @@
+package io.wexrun.project.run;
+
+import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.shape.Shaper;
+import io.wexrun.project.open.Ends;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+
+/**
+ * Which of some pipelines write to what others read.
+ *
+ * @param pipelines those that run together
+ * @param shapers each one's, by name
+ * @param ends says what intakes read
+ */
+public record Feeding(List<Pipeline> pipelines, Map<String, Shaper> shapers, Ends ends) {
+  /** The pipelines, those that write to something before those that read it. */
+  public List<Pipeline> feedersFirst() {
+    List<Pipeline> sorted = new ArrayList<>();
+    List<Pipeline> left = new ArrayList<>(pipelines);
+    while (!left.isEmpty()) {
+      Pipeline next =
+          left.stream()
+              .filter(p -> left.stream().noneMatch(f -> f != p && feeds(f, p)))
+              .findFirst()
+              .orElse(left.get(0));
+      left.remove(next);
+      sorted.add(next);
+    }
+    return sorted;
+  }
+
+  /** The pipelines that write to what one reads; it may be among them. */
+  public List<Pipeline> feeders(Pipeline reader) {
+    return pipelines.stream().filter(feeder -> feeds(feeder, reader)).toList();
+  }
+
+  private boolean feeds(Pipeline feeder, Pipeline reader) {
+    Optional<String> read = ends.reads(reader.intake());
+    return read.isPresent() && shapers.get(feeder.name()).targets().contains(read.get());
+  }
+}
