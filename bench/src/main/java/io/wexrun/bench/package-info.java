@@ -1,3 +1,2 @@
 /** Benchmarks; never published. */
 package io.wexrun.bench;
-

@@ -92,7 +92,7 @@ final class CheckCommand implements Callable<Integer> {
                   + ", "
                   + counted(workspace.definition().tables().size(), "table")
                   + ", "
-                  + counted(workspace.definition().queues().size(), "queue"));
+                  + counted(workspace.queues().defined().size(), "queue"));
         }
       }
       if (show != null && !workspaceOption.json()) {

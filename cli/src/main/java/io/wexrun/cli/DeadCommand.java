@@ -2,22 +2,23 @@ package io.wexrun.cli;
 
 import io.wexrun.core.dead.DeadLetter;
 import io.wexrun.core.dead.Reason;
-import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.schema.Instants;
 import io.wexrun.project.Workspace;
+import io.wexrun.project.facts.DeadFacts;
 import java.util.ArrayList;
 import java.util.Base64;
+import java.util.Comparator;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.TreeMap;
 import java.util.concurrent.Callable;
+import picocli.CommandLine;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
 import picocli.CommandLine.Parameters;
 import picocli.CommandLine.Spec;
-import picocli.CommandLine;
 
 @Command(
     name = "dead",
@@ -56,12 +57,6 @@ final class DeadCommand implements Callable<Integer> {
 
   DeadCommand(Terminal terminal) {
     this.terminal = terminal;
-  }
-
-  /** How often a reason occurs, and the first letter with it. */
-  private static final class Sum {
-    private long count;
-    private DeadLetter example;
   }
 
   @Override
@@ -114,13 +109,14 @@ final class DeadCommand implements Callable<Integer> {
     terminal.out.println(
         terminal.style(Terminal.Style.BAD, letter.reason().code())
             + "  "
-            + terminal.style(Terminal.Style.PLACE, letter.source() + " @" + letter.position())
+            + terminal.style(
+                Terminal.Style.PLACE, letter.record().source() + " @" + letter.record().position())
             + "  "
             + name
             + " "
-            + letter.step()
-            + (letter.field().isEmpty() ? "" : "  field " + letter.field()));
-    terminal.out.println("  " + letter.detail());
+            + letter.death().step()
+            + (letter.death().field().isEmpty() ? "" : "  field " + letter.death().field()));
+    terminal.out.println("  " + letter.death().detail());
     terminal.out.println(
         "  " + terminal.style(Terminal.Style.DIM, Terminal.brief(letter.text(), 160)));
   }
@@ -129,112 +125,101 @@ final class DeadCommand implements Callable<Integer> {
     Map<String, Object> facts = new LinkedHashMap<>();
     facts.put("pipeline", name);
     facts.put("reason", letter.reason().code());
-    facts.put("step", letter.step());
-    facts.put("field", letter.field());
-    facts.put("detail", letter.detail());
-    facts.put("source", letter.source());
-    facts.put("position", letter.position());
+    facts.put("step", letter.death().step());
+    facts.put("field", letter.death().field());
+    facts.put("detail", letter.death().detail());
+    facts.put("version", letter.death().version());
+    DeadLetter.Original record = letter.record();
+    facts.put("source", record.source());
+    facts.put("position", record.position());
+    if (record.taken() > 0) {
+      facts.put("taken", Instants.instant(record.taken()).toString());
+    }
     facts.put("raw", letter.text());
-    facts.put("rawBase64", Base64.getEncoder().encodeToString(letter.raw()));
+    facts.put("rawBase64", base64(record.raw()));
+    if (record.header().length > 0) {
+      facts.put("headerBase64", base64(record.header()));
+    }
+    record.key().ifPresent(key -> facts.put("keyBase64", base64(key)));
+    if (!record.headers().isEmpty()) {
+      facts.put("headers", record.headers());
+    }
     return facts;
   }
 
+  private static String base64(byte[] bytes) {
+    return Base64.getEncoder().encodeToString(bytes);
+  }
+
   private int summarise(Workspace workspace, List<String> names) {
-    Map<String, Map<String, Sum>> sums = sums(workspace, names);
+    List<DeadFacts> sums = new ArrayList<>();
+    for (String name : names) {
+      workspace.deadFacts(name).stream().filter(sum -> wanted(sum.example())).forEach(sums::add);
+    }
     if (workspaceOption.json()) {
-      terminal.json(Map.of("reasons", facts(sums)));
+      terminal.json(Map.of("reasons", sums.stream().map(DeadCommand::facts).toList()));
     } else {
-      show(sums, terminal);
+      show(sums);
     }
     return ExitCode.DONE;
   }
 
-  private Map<String, Map<String, Sum>> sums(Workspace workspace, List<String> names) {
-    Map<String, Map<String, Sum>> sums = new LinkedHashMap<>();
-    for (String name : names) {
-      Map<String, Sum> ofPipeline = new TreeMap<>();
-      workspace.deadLetters(
-          name,
-          letter -> {
-            if (wanted(letter)) {
-              Sum sum = ofPipeline.computeIfAbsent(letter.reason().code(), r -> new Sum());
-              sum.example = sum.count++ == 0 ? letter : sum.example;
-            }
-            return true;
-          });
-      sums.put(name, ofPipeline);
-    }
-    return sums;
-  }
-
-  private static List<Map<String, Object>> facts(Map<String, Map<String, Sum>> sums) {
-    List<Map<String, Object>> facts = new ArrayList<>();
-    sums.forEach(
-        (name, reasons) ->
-            reasons.forEach(
-                (code, sum) -> {
-                  Map<String, Object> fact = new LinkedHashMap<>();
-                  fact.put("pipeline", name);
-                  fact.put("reason", code);
-                  fact.put("count", sum.count);
-                  fact.put("example", facts(name, sum.example));
-                  facts.add(fact);
-                }));
+  private static Map<String, Object> facts(DeadFacts sum) {
+    Map<String, Object> facts = new LinkedHashMap<>();
+    facts.put("pipeline", sum.pipeline());
+    facts.put("reason", sum.reason().code());
+    facts.put("count", sum.count());
+    facts.put("example", facts(sum.pipeline(), sum.example()));
     return facts;
   }
 
   /** Writes the most frequent reasons of all pipelines, a line each. */
   static void overview(Workspace workspace, int most, Terminal terminal) {
-    List<String> names = workspace.definition().pipelines().stream().map(Pipeline::name).toList();
-    List<List<String>> rows = new ArrayList<>();
-    Map<List<String>, Long> counts = new LinkedHashMap<>();
-    new DeadCommand(terminal)
-        .sums(workspace, names)
-        .forEach(
-            (name, reasons) ->
-                reasons.forEach(
-                    (code, sum) -> {
-                      String example = Terminal.brief(sum.example.detail(), 80);
-                      List<String> row = List.of(name, code, Terminal.count(sum.count), example);
-                      rows.add(row);
-                      counts.put(row, sum.count);
-                    }));
-    rows.sort((x, y) -> Long.compare(counts.get(y), counts.get(x)));
+    List<List<String>> rows =
+        workspace.definition().pipelines().stream()
+            .flatMap(pipeline -> workspace.deadFacts(pipeline.name()).stream())
+            .sorted(Comparator.comparingLong(DeadFacts::count).reversed())
+            .limit(most)
+            .map(
+                sum ->
+                    List.of(
+                        sum.pipeline(),
+                        sum.reason().code(),
+                        Terminal.count(sum.count()),
+                        Terminal.brief(sum.example().death().detail(), 80)))
+            .toList();
     terminal.table(
         List.of("pipeline", "reason", "letters", "for example"),
         List.of(false, false, true, false),
-        rows.stream().limit(most).toList());
+        rows);
   }
 
-  private static void show(Map<String, Map<String, Sum>> sums, Terminal terminal) {
-    boolean any = false;
-    for (Map.Entry<String, Map<String, Sum>> pipeline : sums.entrySet()) {
-      if (pipeline.getValue().isEmpty()) {
-        continue;
+  private void show(List<DeadFacts> sums) {
+    String before = "";
+    for (DeadFacts sum : sums) {
+      if (!sum.pipeline().equals(before)) {
+        terminal.out.println(
+            terminal.style(Terminal.Style.BOLD, sum.pipeline())
+                + terminal.style(Terminal.Style.DIM, "  (queue dead/" + sum.pipeline() + ")"));
       }
-      any = true;
-      terminal.out.println(
-          terminal.style(Terminal.Style.BOLD, pipeline.getKey())
-              + terminal.style(Terminal.Style.DIM, "  (queue dead/" + pipeline.getKey() + ")"));
-      pipeline.getValue().entrySet().stream()
-          .sorted((a, b) -> Long.compare(b.getValue().count, a.getValue().count))
-          .forEach(e -> show(e.getKey(), e.getValue(), terminal));
+      before = sum.pipeline();
+      show(sum);
     }
-    if (!any) {
+    if (sums.isEmpty()) {
       terminal.say("no dead letters");
     }
     terminal.flush();
   }
 
-  private static void show(String code, Sum sum, Terminal terminal) {
-    String head = String.format("%9s  ", Terminal.count(sum.count));
+  private void show(DeadFacts sum) {
+    String head = String.format("%9s  ", Terminal.count(sum.count()));
     terminal.out.println(
         head
-            + terminal.style(Terminal.Style.BAD, String.format("%-15s", code))
+            + terminal.style(Terminal.Style.BAD, String.format("%-15s", sum.reason()))
             + "  "
-            + Terminal.brief(sum.example.detail(), 110));
-    String raw =
-        sum.example.raw().length == 0 ? "(an empty line)" : Terminal.brief(sum.example.text(), 108);
+            + Terminal.brief(sum.example().death().detail(), 110));
+    String text = sum.example().text();
+    String raw = text.isEmpty() ? "(an empty line)" : Terminal.brief(text, 108);
     terminal.out.println(" ".repeat(28) + terminal.style(Terminal.Style.DIM, raw));
   }
 }

@@ -67,9 +67,10 @@ final class DemoCommand implements Callable<Integer> {
       Map<String, Long> before = Watch.taken(workspace);
       terminal.say("running gate-intake (files to queue), gate-load (queue to tables) and others");
       Stopper stopper = new Stopper(terminal);
-      try (WorkspaceRun run = workspace.run(RunOptions.untilDrained(true))) {
+      Watch watch = new Watch(terminal);
+      try (WorkspaceRun run = workspace.run(RunOptions.untilDrained(true), watch)) {
         stopper.watch(run);
-        Watch.over(run, terminal);
+        watch.over(run);
       } finally {
         stopper.done();
       }

@@ -4,12 +4,12 @@ import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.state.Hold;
 import java.io.PrintWriter;
+import picocli.CommandLine;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Help.Ansi;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.ParameterException;
 import picocli.CommandLine.Spec;
-import picocli.CommandLine;
 
 /** The {@code wexrun} command. */
 @Command(

@@ -2,12 +2,14 @@ package io.wexrun.cli;
 
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.project.Workspace;
+import io.wexrun.project.facts.QueueFacts;
+import io.wexrun.project.facts.ReaderFacts;
 import io.wexrun.queue.PartitionInfo;
-import io.wexrun.queue.Queue;
 import java.time.Instant;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
 import java.util.concurrent.Callable;
@@ -61,69 +63,64 @@ final class QueueCommand implements Callable<Integer> {
     try (Workspace workspace = workspaceOption.open()) {
       List<String> names = workspace.queues().names();
       if (name == null) {
-        overview(workspace, names);
+        overview(workspace.queues().facts());
         return ExitCode.DONE;
       }
       NamesGiven.known("queue", name, names, spec);
-      Optional<Queue> queue = workspace.queues().read(name);
-      if (queue.isEmpty()) {
+      QueueFacts queue = workspace.queues().facts(name);
+      queue
+          .cannotOpen()
+          .ifPresent(
+              why -> {
+                throw new OutsideException(why);
+              });
+      if (queue.partitions().isEmpty()) {
         terminal.say("queue " + name + " is empty: nothing was ever appended");
         return ExitCode.DONE;
       }
-      try (Queue open = queue.get()) {
-        partitions(open, readers(workspace, open));
-      }
+      partitions(queue);
       return ExitCode.DONE;
     }
   }
 
-  private void overview(Workspace workspace, List<String> names) {
+  private void overview(List<QueueFacts> queues) {
     List<Map<String, Object>> facts = new ArrayList<>();
     List<List<String>> rows = new ArrayList<>();
-    Map<String, Long> channels = workspace.queues().channels();
     List<Map<String, Object>> waiting = new ArrayList<>();
     List<String> lines = new ArrayList<>();
-    for (String each : names) {
-      List<PartitionInfo> infos;
-      try {
-        infos = describe(workspace, each);
-      } catch (OutsideException e) {
+    for (QueueFacts queue : queues) {
+      if (queue.cannotOpen().isPresent()) {
         // One that cannot be opened must not hide the others.
-        facts.add(Map.of("queue", each, "cannotOpen", e.getMessage()));
-        rows.add(List.of(each, "·", "·", "·", "·"));
-        terminal.say(e.getMessage());
-        continue;
-      }
-      if (channels.containsKey(each)) {
+        facts.add(Map.of("queue", queue.name(), "cannotOpen", queue.cannotOpen().get()));
+        rows.add(List.of(queue.name(), "·", "·", "·", "·"));
+        terminal.say(queue.cannotOpen().get());
+      } else if (queue.held().isPresent()) {
         // Its records are blocks: what counts is how many records wait in them.
-        long bytes = infos.stream().mapToLong(PartitionInfo::bytes).sum();
-        waiting.add(Map.of("channel", each, "held", channels.get(each), "bytes", bytes));
+        long held = queue.held().getAsLong();
+        waiting.add(Map.of("channel", queue.name(), "held", held, "bytes", queue.bytes()));
         lines.add(
-            each
+            queue.name()
                 + ": "
-                + Terminal.count(channels.get(each))
-                + " records wait, "
-                + Terminal.count(bytes)
+                + Terminal.count(held)
+                + (held == 1 ? " record waits, " : " records wait, ")
+                + Terminal.count(queue.bytes())
                 + " bytes");
-        continue;
+      } else {
+        Map<String, Object> fact = new LinkedHashMap<>();
+        fact.put("queue", queue.name());
+        fact.put("partitions", queue.partitions().size());
+        fact.put("records", queue.records());
+        fact.put("packs", queue.packs());
+        fact.put("bytes", queue.bytes());
+        facts.add(fact);
+        rows.add(
+            List.of(
+                queue.name(),
+                Integer.toString(queue.partitions().size()),
+                Terminal.count(queue.records()),
+                Terminal.count(queue.packs()),
+                Terminal.count(queue.bytes())));
       }
-      long records = infos.stream().mapToLong(PartitionInfo::records).sum();
-      long packs = infos.stream().mapToLong(PartitionInfo::packs).sum();
-      long bytes = infos.stream().mapToLong(PartitionInfo::bytes).sum();
-      Map<String, Object> fact = new LinkedHashMap<>();
-      fact.put("queue", each);
-      fact.put("partitions", infos.size());
-      fact.put("records", records);
-      fact.put("packs", packs);
-      fact.put("bytes", bytes);
-      facts.add(fact);
-      rows.add(
-          List.of(
-              each,
-              Integer.toString(infos.size()),
-              Terminal.count(records),
-              Terminal.count(packs),
-              Terminal.count(bytes)));
     }
     if (workspaceOption.json()) {
       terminal.json("queues", facts, "channels", waiting);
@@ -137,51 +134,26 @@ final class QueueCommand implements Callable<Integer> {
     }
   }
 
-  private static List<PartitionInfo> describe(Workspace workspace, String queue) {
-    Optional<Queue> open = workspace.queues().read(queue);
-    if (open.isEmpty()) {
-      return List.of();
-    }
-    try (Queue opened = open.get()) {
-      return opened.describe();
-    }
-  }
-
-  /** Groups and pipelines that read a queue, with how many records they are behind. */
-  private static List<Map<String, Object>> readers(Workspace workspace, Queue queue) {
-    List<Map<String, Object>> readers = new ArrayList<>();
-    queue
-        .groups()
-        .forEach(each -> readers.add(reader("group", each, queue.committed(each), queue)));
-    workspace
-        .queues()
-        .readers(queue.name())
-        .forEach((each, passed) -> readers.add(reader("pipeline", each, passed, queue)));
-    return readers;
-  }
-
-  private static Map<String, Object> reader(
-      String kind, String reader, long[] positions, Queue queue) {
-    long lag = 0;
-    for (PartitionInfo info : queue.describe()) {
-      int partition = info.partition();
-      long at = partition < positions.length ? positions[partition] : 0;
-      lag += queue.recordsFrom(partition, at);
-    }
+  private static Map<String, Object> facts(ReaderFacts reader) {
     Map<String, Object> facts = new LinkedHashMap<>();
-    facts.put("reader", reader);
-    facts.put("kind", kind);
-    facts.put("lag", lag);
+    facts.put("reader", reader.name());
+    facts.put("kind", kind(reader));
+    facts.put("lag", reader.lag());
     return facts;
   }
 
-  private void partitions(Queue queue, List<Map<String, Object>> readers) {
-    List<PartitionInfo> infos = queue.describe();
+  private static String kind(ReaderFacts reader) {
+    return reader.kind().name().toLowerCase(Locale.ROOT);
+  }
+
+  private void partitions(QueueFacts queue) {
+    List<PartitionInfo> infos = queue.partitions();
+    List<ReaderFacts> readers = queue.readers();
     if (workspaceOption.json()) {
       Map<String, Object> facts = new LinkedHashMap<>();
       facts.put("queue", queue.name());
       facts.put("partitions", infos.stream().map(QueueCommand::facts).toList());
-      facts.put("readers", readers);
+      facts.put("readers", readers.stream().map(QueueCommand::facts).toList());
       terminal.json(facts);
       return;
     }
@@ -203,9 +175,9 @@ final class QueueCommand implements Callable<Integer> {
         List.of("partition", "oldest", "end", "records", "packs", "bytes", "files", "from", "to"),
         List.of(true, true, true, true, true, true, true, false, false),
         rows);
-    long lost = infos.stream().mapToLong(PartitionInfo::lost).sum();
-    if (lost > 0) {
-      terminal.out.println(Terminal.count(lost) + " positions have no record since a repair");
+    if (queue.lost() > 0) {
+      terminal.out.println(
+          Terminal.count(queue.lost()) + " positions have no record since a repair");
     }
     if (!readers.isEmpty()) {
       terminal.out.println();
@@ -213,12 +185,7 @@ final class QueueCommand implements Callable<Integer> {
           List.of("read by", "kind", "lag"),
           List.of(false, false, true),
           readers.stream()
-              .map(
-                  reader ->
-                      List.of(
-                          (String) reader.get("reader"),
-                          (String) reader.get("kind"),
-                          Terminal.count((long) reader.get("lag"))))
+              .map(reader -> List.of(reader.name(), kind(reader), Terminal.count(reader.lag())))
               .toList());
     }
     terminal.flush();

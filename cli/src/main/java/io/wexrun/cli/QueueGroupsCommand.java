@@ -1,8 +1,9 @@
 package io.wexrun.cli;
 
 import io.wexrun.project.Workspace;
+import io.wexrun.project.facts.QueueFacts;
+import io.wexrun.project.facts.ReaderFacts;
 import io.wexrun.queue.Group;
-import io.wexrun.queue.PartitionInfo;
 import io.wexrun.queue.Queue;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
@@ -63,6 +64,7 @@ final class QueueGroupsCommand implements Callable<Integer> {
     }
     try (Workspace workspace = workspaceOption.open()) {
       NamesGiven.known("queue", name, workspace.queues().names(), spec);
+      QueueFacts facts = workspace.queues().facts(name);
       Optional<Queue> queue = workspace.queues().read(name);
       if (queue.isEmpty()) {
         terminal.say("queue " + name + " is empty: nothing was ever appended");
@@ -70,7 +72,7 @@ final class QueueGroupsCommand implements Callable<Integer> {
       }
       try (Queue open = queue.get()) {
         if (reset == null) {
-          show(open);
+          show(facts);
         } else {
           NamesGiven.known("group", reset, open.groups(), spec);
           reset(open);
@@ -80,27 +82,28 @@ final class QueueGroupsCommand implements Callable<Integer> {
     }
   }
 
-  private void show(Queue queue) {
+  private void show(QueueFacts queue) {
     List<Map<String, Object>> facts = new ArrayList<>();
     List<List<String>> rows = new ArrayList<>();
-    for (String group : queue.groups()) {
-      long[] committed = queue.committed(group);
-      for (PartitionInfo info : queue.describe()) {
-        long lag = queue.recordsFrom(info.partition(), committed[info.partition()]);
+    for (ReaderFacts group : queue.readers()) {
+      if (group.kind() != ReaderFacts.Kind.GROUP) {
+        continue;
+      }
+      for (ReaderFacts.Place place : group.places()) {
         Map<String, Object> fact = new LinkedHashMap<>();
-        fact.put("group", group);
-        fact.put("partition", info.partition());
-        fact.put("committed", committed[info.partition()]);
-        fact.put("end", info.end());
-        fact.put("lag", lag);
+        fact.put("group", group.name());
+        fact.put("partition", place.partition());
+        fact.put("committed", place.position());
+        fact.put("end", place.end());
+        fact.put("lag", place.lag());
         facts.add(fact);
         rows.add(
             List.of(
-                group,
-                Integer.toString(info.partition()),
-                committed[info.partition()] < 0 ? "·" : Terminal.count(committed[info.partition()]),
-                Terminal.count(info.end()),
-                Terminal.count(lag)));
+                group.name(),
+                Integer.toString(place.partition()),
+                place.position() < 0 ? "·" : Terminal.count(place.position()),
+                Terminal.count(place.end()),
+                Terminal.count(place.lag())));
       }
     }
     if (workspaceOption.json()) {

@@ -99,8 +99,7 @@ final class QueuePutCommand implements Callable<Integer> {
     }
     Pattern pattern = pattern();
     try (Workspace workspace = workspaceOption.open()) {
-      NamesGiven.known(
-          "queue", name, workspace.definition().queues().keySet().stream().toList(), spec);
+      NamesGiven.known("queue", name, workspace.queues().defined(), spec);
       ProducerFigures figures;
       try (InputStream in = open();
           Producer producer = workspace.queues().open(name).producer()) {

@@ -19,6 +19,7 @@ import picocli.CommandLine.Spec;
     mixinStandardHelpOptions = true,
     description = {
       "Run pipelines until interrupted, or with --once until everything there is taken.",
+      "While a store or a disk fails, a run waits, says so, and tries again; with --once it ends.",
       "Ctrl-C or SIGTERM ends a run: what is held is flushed and accounted for first."
     },
     footer = {
@@ -47,8 +48,13 @@ final class RunCommand implements Callable<Integer> {
   @Option(
       names = "--lanes",
       paramLabel = "N",
-      description = "How many threads shape, for each pipeline; without it, one for each core.")
+      description = "How many threads shape, for all pipelines; without it, one for each core.")
   private int lanes;
+
+  @Option(
+      names = "--strict",
+      description = "End at the first failure, instead of waiting and trying again.")
+  private boolean strict;
 
   RunCommand(Terminal terminal) {
     this.terminal = terminal;
@@ -65,6 +71,7 @@ final class RunCommand implements Callable<Integer> {
       }
       RunOptions options = RunOptions.untilDrained(once);
       options = lanes > 0 ? options.withLanes(lanes) : options;
+      options = strict ? options.strictly() : options;
       return run(workspace, options);
     }
   }
@@ -72,9 +79,10 @@ final class RunCommand implements Callable<Integer> {
   private int run(Workspace workspace, RunOptions options) throws InterruptedException {
     Map<String, Long> before = Watch.taken(workspace);
     Stopper stopper = new Stopper(terminal);
-    try (WorkspaceRun run = workspace.run(options, pipelines.toArray(String[]::new))) {
+    Watch watch = new Watch(terminal);
+    try (WorkspaceRun run = workspace.run(options, watch, pipelines.toArray(String[]::new))) {
       stopper.watch(run);
-      Watch.over(run, terminal);
+      watch.over(run);
     } finally {
       stopper.done();
     }

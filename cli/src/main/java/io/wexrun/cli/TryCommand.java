@@ -12,13 +12,13 @@ import java.util.List;
 import java.util.Map;
 import java.util.TreeMap;
 import java.util.concurrent.Callable;
+import picocli.CommandLine;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
 import picocli.CommandLine.Parameters;
 import picocli.CommandLine.Spec;
-import picocli.CommandLine;
 
 @Command(
     name = "try",
@@ -138,7 +138,7 @@ final class TryCommand implements Callable<Integer> {
   private List<String> places(Workspace workspace) {
     List<String> places = new ArrayList<>(List.of("dead", "dropped"));
     places.addAll(workspace.definition().tables().keySet());
-    places.addAll(workspace.definition().queues().keySet());
+    places.addAll(workspace.definition().targets().keySet());
     for (Reason reason : Reason.values()) {
       places.add(reason.code());
     }

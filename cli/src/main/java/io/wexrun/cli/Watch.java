@@ -1,54 +1,48 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.run.Notice;
 import io.wexrun.core.run.Progress;
+import io.wexrun.core.run.RunListener;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.WorkspaceRun;
 import java.util.LinkedHashMap;
 import java.util.Map;
 
 /** Shows how a run gets on, until it ends: in place on a terminal, else a line now and then. */
-final class Watch {
+final class Watch implements RunListener {
   private static final long TERMINAL_MILLIS = 200;
   private static final long PIPED_MILLIS = 10_000;
 
-  private final WorkspaceRun run;
   private final Terminal terminal;
   private final long start = System.nanoTime();
   private int linesShown;
 
-  private Watch(WorkspaceRun run, Terminal terminal) {
-    this.run = run;
+  Watch(Terminal terminal) {
     this.terminal = terminal;
   }
 
-  /** Watches until all pipelines have ended; throws what made one fail. */
-  static void over(WorkspaceRun run, Terminal terminal) throws InterruptedException {
-    new Watch(run, terminal).watch();
+  @Override
+  public synchronized void told(Notice notice) {
+    terminal.say(notice.toString());
+    linesShown = 0;
   }
 
-  private void watch() throws InterruptedException {
+  /** Watches until all pipelines have ended; throws what made one fail. */
+  void over(WorkspaceRun run) throws InterruptedException {
     long every = terminal.errIsTerminal() ? TERMINAL_MILLIS : PIPED_MILLIS;
-    Thread waiter = new Thread(this::quietly, "wexrun-await");
+    Thread waiter = new Thread(() -> quietly(run), "wexrun-await");
     waiter.start();
     while (waiter.isAlive()) {
       waiter.join(every);
       if (waiter.isAlive() || terminal.errIsTerminal()) {
-        show();
+        show(run.progress());
       }
-      tellNotices();
     }
     run.await();
   }
 
-  private void tellNotices() {
-    for (String notice : run.notices()) {
-      terminal.say(notice);
-      linesShown = 0;
-    }
-  }
-
-  /** Waits for the end; whatever it is, {@link #watch} asks for it again. */
-  private void quietly() {
+  /** Waits for the end; whatever it is, {@link #over} asks for it again. */
+  private static void quietly(WorkspaceRun run) {
     try {
       run.await();
     } catch (InterruptedException e) {
@@ -59,13 +53,12 @@ final class Watch {
     }
   }
 
-  private void show() {
+  private synchronized void show(Map<String, Progress> progress) {
     double seconds = (System.nanoTime() - start) / 1e9;
     StringBuilder text = new StringBuilder();
     if (terminal.errIsTerminal() && linesShown > 0) {
       text.append("\u001b[").append(linesShown).append('A');
     }
-    Map<String, Progress> progress = run.progress();
     int width = progress.keySet().stream().mapToInt(String::length).max().orElse(0);
     progress.forEach(
         (name, p) -> {

@@ -141,6 +141,7 @@ class ChannelCommandTest {
     write("{disk: 10}");
     assertThat(here.run("check").out()).contains("'10' is not a size of at least 1MB");
     write("{size: 10MB}");
-    assertThat(here.run("check").out()).contains("does not say how much may wait on disk");
+    assertThat(here.run("check").out())
+        .contains("there is no channel of the kind 'size'", "the only kind is disk");
   }
 }

@@ -161,14 +161,14 @@ class OutputTest {
     assertThat(Files.readString(folder.resolve("cases/lines.yaml")))
         .isEqualTo(
             """
-            - record: '5 five'
+            - record: 5 five
               to: [lines]
               rows:
-                - 'n': '5'
+                - n: '5'
                   text: five
-            - record: 'x six'
+            - record: x six
               dies: bad-value
-              field: 'n'
+              field: n
             """);
     assertThat(here.run("check").exit()).isZero();
     Path pipeline = folder.resolve("pipelines/lines.yaml");

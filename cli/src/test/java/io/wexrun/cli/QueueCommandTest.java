@@ -75,16 +75,16 @@ class QueueCommandTest {
     assertThat(here.run("queue", "verify").exit()).isZero();
     Path file = folder.resolve(".wexrun/queues/doors/p1/00000000000000000000.packs");
     try (RandomAccessFile bytes = new RandomAccessFile(file.toFile(), "rw")) {
-      bytes.seek(120);
+      bytes.seek(136);
       int value = bytes.read();
-      bytes.seek(120);
+      bytes.seek(136);
       bytes.write(value ^ 1);
     }
     Result verify = here.run("queue", "verify", "doors");
     assertThat(verify.exit()).isEqualTo(4);
     assertThat(verify.out())
         .contains(
-            "DAMAGED", "p1/00000000000000000000.packs, byte 48 (position 0): the checksum of 3");
+            "DAMAGED", "p1/00000000000000000000.packs, byte 64 (position 0): the checksum of 3");
     Result overview = here.run("queue");
     assertThat(overview.exit()).isZero();
     assertThat(overview.err()).contains("partition 1 is damaged", "nothing was cut");

@@ -81,7 +81,7 @@ public final class PipelineExample {
       workspace.deadLetters(
           "gates",
           letter -> {
-            System.out.println(letter.reason() + ": " + letter.detail());
+            System.out.println(letter.reason() + ": " + letter.death().detail());
             return true;
           });
       workspace

@@ -25,6 +25,7 @@ import io.wexrun.project.check.Checker;
 import io.wexrun.project.check.TryOut;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.project.draft.CaseFile;
+import io.wexrun.project.facts.DeadFacts;
 import io.wexrun.project.open.Connectors;
 import io.wexrun.project.open.Ends;
 import io.wexrun.project.open.Stores;
@@ -371,6 +372,11 @@ public final class Workspace implements AutoCloseable {
         }
       }
     }
+  }
+
+  /** A pipeline's dead letters summed up by reason, the most frequent first. */
+  public List<DeadFacts> deadFacts(String pipeline) {
+    return DeadFacts.of(pipeline, reader -> deadLetters(pipeline, reader));
   }
 
   /** All dead letters of a pipeline; for pipelines that have few. */

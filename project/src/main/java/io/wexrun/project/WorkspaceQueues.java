@@ -3,6 +3,7 @@ package io.wexrun.project;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.project.definition.WorkspaceDefinition;
+import io.wexrun.project.facts.QueueFacts;
 import io.wexrun.project.open.Ends;
 import io.wexrun.queue.DiskChannelConnector;
 import io.wexrun.queue.Queue;
@@ -15,6 +16,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
 
 /**
  * The queues of a workspace, with the dead letters of its pipelines as {@code dead/PIPELINE} and
@@ -51,6 +53,17 @@ public final class WorkspaceQueues {
 
   private static String channel(Pipeline pipeline) {
     return DiskChannelConnector.queueOf(pipeline.name());
+  }
+
+  /** Figures of all queues, in the order of {@link #names}; also while another process writes. */
+  public List<QueueFacts> facts() {
+    return names().stream().map(this::facts).toList();
+  }
+
+  /** Figures of a queue, and who reads it; also while another process writes to it. */
+  public QueueFacts facts(String name) {
+    Long held = channels().get(name);
+    return QueueFacts.of(queues, name, held == null ? OptionalLong.empty() : OptionalLong.of(held));
   }
 
   /** The channels on disk that there are, with how many records wait in each. */

@@ -8,6 +8,7 @@ import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Sizes;
+import io.wexrun.core.written.Form;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -35,6 +36,12 @@ public final class DiskChannelConnector implements ChannelConnector {
   @Override
   public List<String> keys() {
     return List.of(DISK);
+  }
+
+  @Override
+  public Form form() {
+    Form bound = Form.text().about("how much may wait, such as 10GB");
+    return Form.keys(Form.with(DISK, bound), DISK);
   }
 
   @Override

@@ -11,7 +11,6 @@ import io.wexrun.core.intake.Intake;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.target.Destination;
 import io.wexrun.core.target.Target;
-import io.wexrun.core.written.Form;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
@@ -119,13 +118,8 @@ public final class QueueConnector {
     }
 
     @Override
-    public Optional<String> section() {
-      return Optional.of("queues");
-    }
-
-    @Override
-    public Form form() {
-      return QueueSettings.form();
+    public Optional<Section> section() {
+      return Optional.of(new Section("queues", QueueSettings.form()));
     }
 
     @Override

@@ -113,17 +113,16 @@ public final class Reader {
 
     /** Takes the next pack apart; false if there is none yet. */
     boolean more(int partition) {
-      if (chunk == null || place >= chunk.length()) {
-        chunk = null;
+      while (chunk == null || place >= chunk.length()) {
+        chunk = null; // So that its bytes are free before others are read.
         chunk = next(partition).orElse(null);
+        if (chunk == null) {
+          return false;
+        }
         place = 0;
-      }
-      if (chunk == null) {
-        return false;
-      }
-      if (chunk.length() == 0) {
-        positions[partition] = chunk.end();
-        return false;
+        if (chunk.length() == 0) {
+          positions[partition] = chunk.end(); // Positions that were lost.
+        }
       }
       place =
           Packs.records(

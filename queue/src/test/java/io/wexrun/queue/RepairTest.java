@@ -159,8 +159,15 @@ class RepairTest {
         producer.flush();
         assertThat(fresh.join().position()).as("seed %d", seed).isGreaterThanOrEqualTo(150);
       }
-      assertThat(byPlace(queue)).hasSize(after.size() + 2);
+      assertThat(byPlace(queue)).as("seed %d", seed).hasSize(after.size() + 2);
     }
+  }
+
+  @Test
+  void aReaderPassesOverPositionsLostInSeveralFilesBeforeItSaysThatThereIsNothing()
+      throws IOException {
+    // Of one partition everything is lost, and what is new stands behind two files without records.
+    whateverIsDamagedAllThatIsWholeIsKeptAndWhatIsLostIsTold(-2040);
   }
 
   /** How many records an intake takes until it is drained. */

@@ -5,20 +5,10 @@ import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
-import java.util.List;
 import java.util.Map;
 
-/**
- * Opens channels of one kind that outlive a run. Found by {@link java.util.ServiceLoader}: needs a
- * public constructor without parameters. Has no state; for several threads.
- */
-public interface ChannelConnector {
-  /** The key that names the kind in a pipeline's channel. */
-  String kind();
-
-  /** All keys that its settings may have, the kind's own included. */
-  List<String> keys();
-
+/** Opens channels of one kind that outlive a run. */
+public interface ChannelConnector extends Connector {
   /**
    * Checks settings without opening anything; unknown keys are found by the caller.
    *

@@ -4,20 +4,10 @@ import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.pipeline.Settings;
-import java.util.List;
 import java.util.Optional;
 
-/**
- * Opens intakes of one kind. Found by {@link java.util.ServiceLoader}: needs a public constructor
- * without parameters. Has no state; for several threads.
- */
-public interface IntakeConnector {
-  /** The key that names the kind in a pipeline's intake. */
-  String kind();
-
-  /** All keys that its settings may have, the kind's own and {@code longest} included. */
-  List<String> keys();
-
+/** Opens intakes of one kind; its keys have {@code longest} among them. */
+public interface IntakeConnector extends Connector {
   /**
    * Checks settings without opening anything; unknown keys are found by the caller.
    *

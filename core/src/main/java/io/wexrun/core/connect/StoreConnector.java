@@ -4,19 +4,9 @@ import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.target.Store;
-import java.util.List;
 
-/**
- * Opens stores of one kind. Found by {@link java.util.ServiceLoader}: needs a public constructor
- * without parameters. Has no state; for several threads.
- */
-public interface StoreConnector {
-  /** The key that names the kind in a workspace's stores. */
-  String kind();
-
-  /** All keys that its settings may have, the kind's own included. */
-  List<String> keys();
-
+/** Opens stores of one kind. */
+public interface StoreConnector extends Connector {
   /**
    * Checks settings without opening anything; unknown keys are found by the caller.
    *

@@ -6,36 +6,24 @@ import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.target.Destination;
 import io.wexrun.core.target.Target;
 import io.wexrun.core.written.Form;
-import java.util.LinkedHashMap;
-import java.util.List;
-import java.util.Map;
 import java.util.Optional;
 
-/**
- * Opens targets of one kind that are not tables of a store: queues, for example. Found by {@link
- * java.util.ServiceLoader}: needs a public constructor without parameters. Has no state; for
- * several threads.
- */
-public interface TargetConnector {
-  /** The key that names the kind in a workspace's targets. */
-  String kind();
-
-  /** All keys that its settings may have, the kind's own included. */
-  List<String> keys();
+/** Opens targets of one kind that are not tables of a store: queues, for example. */
+public interface TargetConnector extends Connector {
+  /**
+   * A section of {@code wexrun.yaml} for targets of one kind.
+   *
+   * @param key its key
+   * @param form what may be written of each target
+   */
+  record Section(String key, Form form) {}
 
   /**
-   * The key of {@code wexrun.yaml} under which targets of this kind may stand without naming it, as
-   * queues do under {@code queues}; empty if they only stand under {@code targets}.
+   * Where targets of this kind may stand without naming it, as queues do under {@code queues};
+   * empty if they only stand under {@code targets}.
    */
-  default Optional<String> section() {
+  default Optional<Section> section() {
     return Optional.empty();
-  }
-
-  /** What may be written in the settings, for editors. */
-  default Form form() {
-    Map<String, Form> forms = new LinkedHashMap<>();
-    keys().forEach(key -> forms.put(key, Form.any()));
-    return Form.keys(forms);
   }
 
   /**

@@ -126,7 +126,8 @@ public final class Checker {
     }
     // One that stands in the section of its kind does not name it.
     boolean named = settings.values().containsKey(settings.kind());
-    String section = named ? "targets" : connector.section().orElse("targets");
+    String section =
+        named ? "targets" : connector.section().map(TargetConnector.Section::key).orElse("targets");
     KeyPath path = KeyPath.ROOT.key(section).key(name);
     checkKeys("a " + settings.kind(), settings, connector.keys(), path, at);
     connector.check(settings, site, path, at);
@@ -148,7 +149,10 @@ public final class Checker {
         "unknown-" + what,
         path.key(settings.kind()),
         "there is no " + what + " of the kind '" + settings.kind() + "'",
-        Diagnostics.nearestOrKnown(settings.kind(), known, k -> "the kinds are " + k));
+        Diagnostics.nearestOrKnown(
+            settings.kind(),
+            known,
+            k -> (known.size() == 1 ? "the only kind is " : "the kinds are ") + k));
   }
 
   private static void checkKeys(

@@ -83,7 +83,7 @@ public final class FileForms {
   public static Map<String, Object> workspace(Path folder) {
     Connectors connectors = new Connectors(folder);
     List<Form> stores = new ArrayList<>();
-    connectors.stores().forEach((kind, store) -> stores.add(settings(kind, store.keys())));
+    connectors.stores().values().forEach(store -> stores.add(store.form()));
     Form column =
         Form.either(Form.text(), Form.map(Form.any()))
             .about("a type, then 'required' or 'default VALUE'; a mapping is a struct");
@@ -100,8 +100,8 @@ public final class FileForms {
     for (TargetConnector target : connectors.targets().values()) {
       target
           .section()
-          .ifPresent(key -> keys.put(key, Form.map(Form.either(target.form(), Form.text()))));
-      targets.add(settings(target.kind(), target.keys()));
+          .ifPresent(s -> keys.put(s.key(), Form.map(Form.either(s.form(), Form.text()))));
+      targets.add(target.form());
     }
     keys.put("tables", Form.map(table));
     keys.put("targets", Form.map(Form.either(targets.toArray(Form[]::new))));
@@ -126,20 +126,14 @@ public final class FileForms {
 
   private static Form intakes(Connectors connectors) {
     List<Form> intakes = new ArrayList<>();
-    connectors.intakes().forEach((kind, intake) -> intakes.add(settings(kind, intake.keys())));
+    connectors.intakes().values().forEach(intake -> intakes.add(intake.form()));
     return Form.either(intakes.toArray(Form[]::new)).about("where records come from");
   }
 
   private static Form channels(Connectors connectors) {
     List<Form> channels = new ArrayList<>();
-    connectors.channels().forEach((kind, c) -> channels.add(settings(kind, c.keys())));
+    connectors.channels().values().forEach(channel -> channels.add(channel.form()));
     return Form.either(channels.toArray(Form[]::new)).about("where records wait until delivered");
-  }
-
-  private static Form settings(String kind, List<String> keys) {
-    Map<String, Form> forms = new LinkedHashMap<>();
-    keys.forEach(key -> forms.put(key, Form.any()));
-    return Form.keys(forms, kind);
   }
 
   /** A step has one key. */

@@ -108,7 +108,7 @@ public final class Connectors {
   /** The sections of {@code wexrun.yaml} that are for targets of one kind, with the kinds. */
   public Map<String, String> sections() {
     Map<String, String> sections = new TreeMap<>();
-    targets.forEach((kind, target) -> target.section().ifPresent(key -> sections.put(key, kind)));
+    targets.forEach((kind, target) -> target.section().ifPresent(s -> sections.put(s.key(), kind)));
     return sections;
   }
 }

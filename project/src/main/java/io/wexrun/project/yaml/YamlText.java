@@ -52,7 +52,12 @@ public final class YamlText {
                 text.append(part, offset, offset + length);
               }
             });
-    return text.toString();
+    return value instanceof List ? movedLeft(text.toString()) : text.toString();
+  }
+
+  /** A list that is a whole document stands at the left edge. */
+  private static String movedLeft(String text) {
+    return text.replaceAll("(?m)^  ", "");
   }
 
   private static Node node(Object value, FlowStyle style) {
