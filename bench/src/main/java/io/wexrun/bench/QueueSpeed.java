@@ -1,13 +1,13 @@
 package io.wexrun.bench;
 
-import io.wexrun.queue.Codec;
 import io.wexrun.queue.Producer;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.QueueMessage;
 import io.wexrun.queue.QueueOptions;
-import io.wexrun.queue.QueueRecord;
 import io.wexrun.queue.Reader;
 import io.wexrun.queue.SyncPolicy;
+import io.wexrun.queue.log.Codec;
+import io.wexrun.queue.log.QueueRecord;
 import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.nio.channels.FileChannel;

@@ -4,7 +4,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.facts.QueueFacts;
 import io.wexrun.project.facts.ReaderFacts;
-import io.wexrun.queue.PartitionInfo;
+import io.wexrun.queue.log.PartitionInfo;
 import java.time.Instant;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;

@@ -1,10 +1,10 @@
 package io.wexrun.cli;
 
 import io.wexrun.project.Workspace;
-import io.wexrun.queue.PartitionInfo;
 import io.wexrun.queue.Queue;
-import io.wexrun.queue.QueueRecord;
 import io.wexrun.queue.Reader;
+import io.wexrun.queue.log.PartitionInfo;
+import io.wexrun.queue.log.QueueRecord;
 import java.time.DateTimeException;
 import java.time.Duration;
 import java.time.Instant;

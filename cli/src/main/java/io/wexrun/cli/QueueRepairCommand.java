@@ -1,7 +1,7 @@
 package io.wexrun.cli;
 
 import io.wexrun.project.Workspace;
-import io.wexrun.queue.Repair;
+import io.wexrun.queue.care.Repair;
 import java.util.LinkedHashMap;
 import java.util.Map;
 import java.util.Optional;

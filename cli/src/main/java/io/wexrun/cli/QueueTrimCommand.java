@@ -2,9 +2,9 @@ package io.wexrun.cli;
 
 import io.wexrun.core.pipeline.Sizes;
 import io.wexrun.project.Workspace;
-import io.wexrun.queue.Keep;
-import io.wexrun.queue.PartitionInfo;
 import io.wexrun.queue.Queue;
+import io.wexrun.queue.log.Keep;
+import io.wexrun.queue.log.PartitionInfo;
 import java.time.Duration;
 import java.util.List;
 import java.util.Optional;

@@ -1,7 +1,7 @@
 package io.wexrun.cli;
 
 import io.wexrun.project.Workspace;
-import io.wexrun.queue.Verification;
+import io.wexrun.queue.care.Verification;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;

@@ -5,8 +5,8 @@ import static java.nio.charset.StandardCharsets.UTF_8;
 import io.wexrun.queue.Producer;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.QueueOptions;
-import io.wexrun.queue.QueueRecord;
 import io.wexrun.queue.Reader;
+import io.wexrun.queue.log.QueueRecord;
 import java.nio.file.Path;
 import java.time.Duration;
 

@@ -5,7 +5,7 @@ import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.project.definition.WorkspaceDefinition;
-import io.wexrun.queue.QueueConnector;
+import io.wexrun.queue.ends.QueueConnector;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;

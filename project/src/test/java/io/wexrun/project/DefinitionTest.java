@@ -17,7 +17,7 @@ import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Type;
 import io.wexrun.project.read.DefinitionText;
-import io.wexrun.queue.DiskChannelConnector;
+import io.wexrun.queue.ends.DiskChannelConnector;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.List;

@@ -1,5 +1,8 @@
 package io.wexrun.queue;
 
+import io.wexrun.queue.log.BehindOldestException;
+import io.wexrun.queue.log.Partition;
+import io.wexrun.queue.log.PositionsFile;
 import io.wexrun.state.Hold;
 import java.time.Duration;
 import java.util.ArrayList;

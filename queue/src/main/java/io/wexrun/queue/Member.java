@@ -1,5 +1,7 @@
 package io.wexrun.queue;
 
+import io.wexrun.queue.log.BehindOldestException;
+import io.wexrun.queue.log.QueueRecord;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Arrays;

@@ -1,6 +1,8 @@
 package io.wexrun.queue;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.queue.log.PackBuilder;
+import io.wexrun.queue.log.Partition;
 import java.util.ArrayDeque;
 import java.util.ArrayList;
 import java.util.Deque;

@@ -1,11 +1,11 @@
 package io.wexrun.queue;
 
 /** Which partition a record goes to. Fixed for ever: records with one key must stay together. */
-final class Placement {
+public final class Placement {
   private Placement() {}
 
   /** By key: FNV-1a over the bytes (draft-eastlake-fnv), mixed, modulo the partitions. */
-  static int byKey(byte[] data, int from, int to, int partitions) {
+  public static int byKey(byte[] data, int from, int to, int partitions) {
     long hash = 0xcbf29ce484222325L;
     for (int i = from; i < to; i++) {
       hash = (hash ^ (data[i] & 0xFF)) * 0x100000001b3L;
@@ -14,7 +14,7 @@ final class Placement {
   }
 
   /** By a number that identifies the record, so that the same record always goes the same way. */
-  static int byNumber(long number, int partitions) {
+  public static int byNumber(long number, int partitions) {
     return place(number * 0x9E3779B97F4A7C15L, partitions);
   }
 

@@ -1,6 +1,8 @@
 package io.wexrun.queue;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.queue.log.PackBuilder;
+import io.wexrun.queue.log.PackHead;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
@@ -38,7 +40,7 @@ public final class Producer implements AutoCloseable {
   Producer(Queue queue, String named) {
     this.queue = queue;
     this.options = queue.options();
-    this.name = named.isEmpty() ? Log.PASSING + UUID.randomUUID() : named;
+    this.name = named.isEmpty() ? PackHead.PASSING + UUID.randomUUID() : named;
     this.builders = new PackBuilder[queue.partitions()];
     this.sequences = new long[builders.length];
     this.firstWaits = new long[builders.length];
@@ -203,7 +205,7 @@ public final class Producer implements AutoCloseable {
     if (!has) {
       return false;
     }
-    if (name.startsWith(Log.PASSING)) {
+    if (name.startsWith(PackHead.PASSING)) {
       throw new IllegalStateException("only a named producer's records have numbers");
     }
     if (message.number().getAsLong() <= sequences[partition]) {
@@ -301,7 +303,7 @@ public final class Producer implements AutoCloseable {
       queue.sync();
     } finally {
       writer.end();
-      if (name.startsWith(Log.PASSING)) {
+      if (name.startsWith(PackHead.PASSING)) {
         Arrays.stream(queue.allPartitions()).forEach(partition -> partition.forget(name));
       }
     }

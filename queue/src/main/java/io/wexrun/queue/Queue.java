@@ -4,6 +4,12 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.queue.disk.Disk;
 import io.wexrun.queue.disk.RealDisk;
+import io.wexrun.queue.log.Keep;
+import io.wexrun.queue.log.PackHead;
+import io.wexrun.queue.log.Partition;
+import io.wexrun.queue.log.PartitionInfo;
+import io.wexrun.queue.log.PositionsFile;
+import io.wexrun.queue.log.QueueFile;
 import io.wexrun.state.Hold;
 import java.io.IOException;
 import java.nio.file.Path;
@@ -107,11 +113,17 @@ public final class Queue implements AutoCloseable {
     return Optional.of(open(disk, folder, name, QueueOptions.partitions(1), false, null));
   }
 
-  /** Opens on any disk, without a lock; tests come in here. */
-  static Queue open(
+  /**
+   * Opens a queue on any disk.
+   *
+   * @param hold what holds the queue for this process, closed with the queue; null for nothing
+   * @throws OutsideException if the disk fails, or if records that were acknowledged are damaged
+   */
+  public static Queue open(
       Disk disk, Path folder, String name, QueueOptions options, boolean writable, Hold hold) {
     try {
-      QueueFile.Description queue = QueueFile.of(disk, folder, name, options, writable);
+      QueueFile.Description queue =
+          QueueFile.of(disk, folder, name, options.partitions(), writable);
       int count = queue.partitions();
       PositionsFile synced = PositionsFile.ofSynced(disk, folder);
       long[] ends = synced.read(count);
@@ -125,7 +137,8 @@ public final class Queue implements AutoCloseable {
                 number,
                 queue.id(),
                 writable,
-                options,
+                options.segmentBytes(),
+                options.clock(),
                 ends[number]));
       }
       return new Queue(disk, folder, name, queue.id(), options, writable, hold, partitions, synced);
@@ -134,7 +147,7 @@ public final class Queue implements AutoCloseable {
     }
   }
 
-  static OutsideException cannotOpen(String name, Path folder, IOException e) {
+  public static OutsideException cannotOpen(String name, Path folder, IOException e) {
     return new OutsideException(
         "cannot open queue " + name + " in " + folder + ": " + e.getMessage(), e);
   }
@@ -154,11 +167,15 @@ public final class Queue implements AutoCloseable {
     return partitions.size();
   }
 
-  Partition partition(int number) {
+  /**
+   * The log of a partition, for who appends and reads whole packs, as the ends of pipelines do.
+   * Others use producers and readers.
+   */
+  public Partition partition(int number) {
     return partitions.get(number);
   }
 
-  QueueOptions options() {
+  public QueueOptions options() {
     return options;
   }
 
@@ -180,9 +197,10 @@ public final class Queue implements AutoCloseable {
     if (!writable) {
       throw new IllegalStateException("queue " + name + " was opened only to read");
     }
-    if (producerName.startsWith(Log.PASSING) || producerName.length() > 200) {
+    if (producerName.startsWith(PackHead.PASSING) || producerName.length() > 200) {
       throw new IllegalArgumentException(
-          "a producer's name has at most 200 characters and does not begin with " + Log.PASSING);
+          "a producer's name has at most 200 characters and does not begin with "
+              + PackHead.PASSING);
     }
     return new Producer(this, producerName);
   }
@@ -303,14 +321,14 @@ public final class Queue implements AutoCloseable {
   }
 
   /** Sees what another process has appended, if this one only reads. */
-  void refresh() {
+  public void refresh() {
     if (!writable) {
       partitions.forEach(Partition::refresh);
     }
   }
 
   /** Makes durable and readable what was appended, and wakes readers. */
-  void sync() {
+  public void sync() {
     partitions.forEach(Partition::sync);
     if (System.nanoTime() - syncedNotedAt > NOTE_SYNCED) {
       noteSynced();
@@ -330,7 +348,7 @@ public final class Queue implements AutoCloseable {
   }
 
   /** Wakes readers, and removes what is not kept any more. */
-  void appended() {
+  public void appended() {
     synchronized (this) {
       notifyAll();
     }
@@ -368,7 +386,7 @@ public final class Queue implements AutoCloseable {
   }
 
   /** Waits until something may have been appended, at most so long. */
-  void awaitAppend(long millis) {
+  public void awaitAppend(long millis) {
     try {
       if (writable) {
         synchronized (this) {

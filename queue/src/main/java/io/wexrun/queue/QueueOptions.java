@@ -1,5 +1,7 @@
 package io.wexrun.queue;
 
+import io.wexrun.queue.log.Codec;
+import io.wexrun.queue.log.Keep;
 import java.time.Duration;
 import java.time.InstantSource;
 

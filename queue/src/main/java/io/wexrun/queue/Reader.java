@@ -1,5 +1,9 @@
 package io.wexrun.queue;
 
+import io.wexrun.queue.log.BehindOldestException;
+import io.wexrun.queue.log.Packs;
+import io.wexrun.queue.log.Partition;
+import io.wexrun.queue.log.QueueRecord;
 import java.time.Duration;
 import java.util.ArrayDeque;
 import java.util.ArrayList;

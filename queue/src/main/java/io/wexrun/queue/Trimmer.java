@@ -1,5 +1,7 @@
 package io.wexrun.queue;
 
+import io.wexrun.queue.log.Keep;
+import io.wexrun.queue.log.Partition;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;

@@ -4,7 +4,10 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import static org.assertj.core.api.Assertions.entry;
 
+import io.wexrun.queue.care.Verification;
+import io.wexrun.queue.care.Verifier;
 import io.wexrun.queue.disk.MemoryDisk;
+import io.wexrun.queue.log.QueueRecord;
 import java.io.ByteArrayOutputStream;
 import java.io.DataOutputStream;
 import java.io.IOException;

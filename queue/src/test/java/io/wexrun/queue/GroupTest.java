@@ -5,6 +5,9 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.queue.disk.MemoryDisk;
+import io.wexrun.queue.log.BehindOldestException;
+import io.wexrun.queue.log.Keep;
+import io.wexrun.queue.log.QueueRecord;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.time.Instant;

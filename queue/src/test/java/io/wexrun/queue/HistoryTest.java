@@ -4,6 +4,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.queue.disk.MemoryDisk;
+import io.wexrun.queue.log.QueueRecord;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
 import java.time.Duration;

@@ -4,8 +4,16 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.queue.care.Verification;
+import io.wexrun.queue.care.Verifier;
 import io.wexrun.queue.disk.Disk;
 import io.wexrun.queue.disk.MemoryDisk;
+import io.wexrun.queue.log.BehindOldestException;
+import io.wexrun.queue.log.Codec;
+import io.wexrun.queue.log.Keep;
+import io.wexrun.queue.log.PartitionInfo;
+import io.wexrun.queue.log.QueueRecord;
+import io.wexrun.queue.log.Segment;
 import java.lang.reflect.InvocationTargetException;
 import java.lang.reflect.Proxy;
 import java.nio.file.Path;

@@ -5,6 +5,11 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.queue.disk.MemoryDisk;
+import io.wexrun.queue.log.Pack;
+import io.wexrun.queue.log.PartitionInfo;
+import io.wexrun.queue.log.QueueRecord;
+import io.wexrun.queue.log.Segment;
+import io.wexrun.queue.log.SegmentHeader;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
 import java.time.Duration;

@@ -10,8 +10,8 @@ public interface Framing {
   Records cut(Block block);
 
   /**
-   * The name under which {@link io.wexrun.core.framing.Framings} has this framing, so that a block
-   * can be kept on disk; empty if there is none.
+   * The name under which registry of framings has this framing, so that a block can be kept on
+   * disk; empty if there is none.
    */
   default String form() {
     return "";

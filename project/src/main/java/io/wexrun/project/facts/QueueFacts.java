@@ -1,9 +1,9 @@
 package io.wexrun.project.facts;
 
 import io.wexrun.core.diagnose.OutsideException;
-import io.wexrun.queue.PartitionInfo;
 import io.wexrun.queue.Queue;
-import io.wexrun.queue.Queues;
+import io.wexrun.queue.ends.Queues;
+import io.wexrun.queue.log.PartitionInfo;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;

@@ -1,7 +1,7 @@
 package io.wexrun.project.facts;
 
-import io.wexrun.queue.PartitionInfo;
 import io.wexrun.queue.Queue;
+import io.wexrun.queue.log.PartitionInfo;
 import java.util.ArrayList;
 import java.util.List;
 

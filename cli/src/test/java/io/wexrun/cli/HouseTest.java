@@ -1,0 +1,241 @@
+package io.wexrun.cli;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import com.tngtech.archunit.core.domain.Dependency;
+import com.tngtech.archunit.core.domain.JavaClass;
+import com.tngtech.archunit.core.domain.JavaClasses;
+import com.tngtech.archunit.core.importer.ClassFileImporter;
+import com.tngtech.archunit.core.importer.ImportOption;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import java.util.TreeMap;
+import java.util.TreeSet;
+import org.junit.jupiter.api.Test;
+
+/**
+ * The plan of the house: every room (package), and which others it may use. Imports run one way: a
+ * room uses only rooms that stand above it in the plan, so there is no circle.
+ */
+class HouseTest {
+  /** Each line: a room, and the rooms that it may use. */
+  private static final String PLAN =
+      """
+      core.address      :
+      core.diagnose     :
+      core.identity     :
+      core.schema       : core.diagnose
+      core.reference    :
+      core.pipeline     : core.schema
+      core.written      : core.diagnose
+      core.intake       : core.identity
+      core.framing      : core.intake
+      core.batch        : core.intake core.schema
+      core.dead         : core.batch core.intake core.schema
+      core.tally        : core.dead core.identity core.intake
+      core.expression   : core.address core.batch core.diagnose core.intake core.schema
+      core.field        : core.batch core.diagnose core.schema core.written
+      core.step         : core.batch core.dead core.diagnose core.field core.intake core.pipeline
+                          core.reference core.schema core.written
+      core.parse        : core.batch core.dead core.diagnose core.field core.intake core.pipeline
+                          core.schema core.step core.written
+      core.change       : core.address core.batch core.dead core.diagnose core.expression core.field
+                          core.intake core.reference core.schema core.step core.written
+      core.target       : core.batch core.identity core.intake core.pipeline
+      core.shape        : core.batch core.change core.dead core.diagnose core.expression core.field
+                          core.intake core.parse core.pipeline core.reference core.schema core.step
+                          core.target core.written
+      core.look         : core.batch core.diagnose core.field core.framing core.intake core.pipeline
+                          core.reference core.schema core.shape
+      core.channel      : core.intake core.tally
+      core.run          : core.batch core.channel core.dead core.diagnose core.intake core.pipeline
+                          core.shape core.tally core.target
+      core.connect      : core.channel core.diagnose core.intake core.pipeline core.reference
+                          core.target core.written
+      state             : core.dead core.diagnose core.identity core.intake core.tally
+      queue.disk        :
+      queue.log         : core.diagnose core.framing core.intake queue.disk
+      queue             : core.diagnose core.identity queue.disk queue.log state
+      queue.care        : core.diagnose queue queue.disk queue.log state
+      queue.ends        : core.batch core.channel core.connect core.dead core.diagnose core.framing
+                          core.identity core.intake core.pipeline core.schema core.tally core.target
+                          core.written queue queue.log
+      files             : core.connect core.diagnose core.framing core.identity core.intake
+                          core.pipeline core.reference core.schema
+      formats           : core.batch core.connect core.dead core.diagnose core.field core.intake
+                          core.reference core.schema core.step core.written
+      duckdb            : core.batch core.connect core.diagnose core.identity core.intake
+                          core.pipeline core.reference core.schema core.target
+      project.yaml      : core.diagnose
+      project.definition: core.intake core.pipeline core.shape
+      project.read      : core.diagnose core.pipeline core.schema project.definition project.yaml
+      project.open      : core.channel core.connect core.diagnose core.intake core.pipeline
+                          core.reference core.run core.shape core.tally core.target
+                          project.definition state
+      project.check     : core.connect core.diagnose core.framing core.intake core.pipeline
+                          core.reference core.shape core.target core.written project.definition
+                          project.open project.read project.yaml
+      project.draft     : core.diagnose core.look core.pipeline core.shape project.definition
+                          project.open project.read project.yaml
+      project.run       : core.channel core.diagnose core.intake core.pipeline core.run core.shape
+                          core.tally core.target project.open project.read state
+      project.facts     : core.dead core.diagnose queue queue.ends queue.log
+      project           : core.channel core.dead core.diagnose core.pipeline core.run core.schema
+                          core.shape core.tally core.target project.check project.definition
+                          project.draft project.facts project.open project.read project.run queue
+                          queue.care queue.ends state
+      cli.demo          : core.diagnose
+      cli               : cli.demo core.connect core.dead core.diagnose core.look core.pipeline
+                          core.reference core.run core.schema core.shape core.tally core.target
+                          project project.check project.definition project.draft project.facts queue
+                          queue.care queue.log
+      """;
+
+  /** Each line: a floor or room, and the libraries beside plain Java that it may use. */
+  private static final String LIBRARIES =
+      """
+      core.connect : java.nio.file
+      core         : com.google.common.collect com.google.re2j dev.cel java.security
+      state        : java.io java.nio.channels java.nio.file java.security java.sql org.sqlite
+      queue        : io.airlift.compress java.io java.nio.channels java.nio.file
+      files        : de.siegmar.fastcsv java.io java.nio.channels java.nio.file tools.jackson
+      formats      : com.google.protobuf java.io java.nio.file java.security org.apache.avro ua_parser
+      duckdb       : java.io java.nio.file java.sql org.apache.arrow org.duckdb
+      project.yaml : org.snakeyaml
+      project      : com.google.re2j java.io java.net java.nio.file org.snakeyaml.engine.v2.common
+                     org.snakeyaml.engine.v2.nodes
+      cli          : com.google.protobuf com.google.re2j java.io java.nio.file picocli tools.jackson
+      """;
+
+  /** What every room may use. */
+  private static final List<String> PLAIN =
+      List.of("java.lang", "java.util", "java.time", "java.math", "java.text", "java.nio");
+
+  private static final String HOUSE = "io.wexrun.";
+  private static final JavaClasses CLASSES =
+      new ClassFileImporter()
+          .withImportOption(ImportOption.Predefined.DO_NOT_INCLUDE_TESTS)
+          .importPackages("io.wexrun");
+
+  private static Map<String, Set<String>> plan(String text) {
+    Map<String, Set<String>> plan = new LinkedHashMap<>();
+    String joined = text.replaceAll("\\n\\s+", " ");
+    joined
+        .lines()
+        .forEach(
+            line -> {
+              String[] parts = line.split("\\s*:\\s*", 2);
+              Set<String> uses = new TreeSet<>(Arrays.asList(parts[1].strip().split("\\s+")));
+              uses.remove("");
+              plan.put(parts[0], uses);
+            });
+    return plan;
+  }
+
+  private static String room(JavaClass type) {
+    return type.getPackageName().substring(HOUSE.length());
+  }
+
+  private static boolean isOurs(JavaClass type) {
+    return type.getPackageName().startsWith(HOUSE);
+  }
+
+  /** The suites of the contracts stand beside the house, and a room's description is no class. */
+  private static boolean isOfTheHouse(JavaClass type) {
+    return isOurs(type)
+        && !type.getPackageName().startsWith(HOUSE + "contract")
+        && !type.getSimpleName().equals("package-info");
+  }
+
+  private static Map<String, Set<String>> found() {
+    Map<String, Set<String>> found = new TreeMap<>();
+    for (JavaClass type : CLASSES) {
+      if (!isOfTheHouse(type)) {
+        continue;
+      }
+      Set<String> uses = found.computeIfAbsent(room(type), r -> new TreeSet<>());
+      for (Dependency dependency : type.getDirectDependenciesFromSelf()) {
+        JavaClass target = dependency.getTargetClass().getBaseComponentType();
+        if (isOurs(target) && !room(target).equals(room(type))) {
+          uses.add(room(target));
+        }
+      }
+    }
+    return found;
+  }
+
+  @Test
+  void everyRoomUsesWhatThePlanSaysAndNothingElse() {
+    Map<String, Set<String>> plan = plan(PLAN);
+    Map<String, Set<String>> found = found();
+    assertThat(found.keySet()).as("the rooms").containsExactlyInAnyOrderElementsOf(plan.keySet());
+    assertThat(less(found, plan)).as("used, but not in the plan").isEmpty();
+    assertThat(less(plan, found)).as("in the plan, but used by nothing").isEmpty();
+  }
+
+  /** What stands in the one and not in the other: the room, and what it uses. */
+  private static Map<String, Set<String>> less(
+      Map<String, Set<String>> one, Map<String, Set<String>> other) {
+    Map<String, Set<String>> less = new TreeMap<>();
+    one.forEach(
+        (room, uses) -> {
+          Set<String> rest = new TreeSet<>(uses);
+          rest.removeAll(other.getOrDefault(room, Set.of()));
+          if (!rest.isEmpty()) {
+            less.put(room, rest);
+          }
+        });
+    return less;
+  }
+
+  @Test
+  void importsRunOneWay() {
+    List<String> above = new ArrayList<>();
+    plan(PLAN)
+        .forEach(
+            (room, uses) -> {
+              assertThat(above).as("the rooms above %s", room).containsAll(uses);
+              above.add(room);
+            });
+    assertThat(above).hasSizeGreaterThan(30);
+  }
+
+  @Test
+  void everyFloorUsesTheLibrariesThatThePlanSays() {
+    Map<String, Set<String>> plan = plan(LIBRARIES);
+    Map<String, Set<String>> used = new TreeMap<>();
+    for (JavaClass type : CLASSES) {
+      if (!isOfTheHouse(type)) {
+        continue;
+      }
+      String floor =
+          plan.keySet().stream()
+              .filter(f -> room(type).equals(f) || room(type).startsWith(f + "."))
+              .findFirst()
+              .orElseThrow(() -> new AssertionError("no floor for " + type.getName()));
+      for (Dependency dependency : type.getDirectDependenciesFromSelf()) {
+        String other = dependency.getTargetClass().getBaseComponentType().getPackageName();
+        boolean plain = other.isEmpty() || PLAIN.stream().anyMatch(p -> isIn(other, p));
+        if (!plain && !other.startsWith(HOUSE)) {
+          Set<String> may = plan.get(floor);
+          String found = may.stream().filter(p -> isIn(other, p)).findFirst().orElse("-" + other);
+          assertThat(found).as("%s uses %s", type.getName(), other).doesNotStartWith("-");
+          used.computeIfAbsent(floor, f -> new TreeSet<>()).add(found);
+        }
+      }
+    }
+    assertThat(less(plan, used)).as("in the plan, but used by nothing").isEmpty();
+  }
+
+  /** Plain Java has {@code java.nio} without its files and channels. */
+  private static boolean isIn(String other, String prefix) {
+    if (prefix.equals("java.nio")) {
+      return other.equals(prefix) || other.equals("java.nio.charset");
+    }
+    return other.equals(prefix) || other.startsWith(prefix + ".");
+  }
+}

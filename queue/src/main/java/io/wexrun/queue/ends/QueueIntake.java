@@ -1,0 +1,164 @@
+package io.wexrun.queue.ends;
+
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.identity.Identity;
+import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.Intake;
+import io.wexrun.core.intake.Source;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.queue.Queue;
+import io.wexrun.queue.log.Pack;
+import io.wexrun.queue.log.Packs;
+import io.wexrun.queue.log.Partition;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.List;
+import java.util.Optional;
+import java.util.function.BooleanSupplier;
+
+/** A queue as an intake: its partitions are the source partitions. */
+public final class QueueIntake implements Intake {
+  private static final int BLOCK = 1 << 20;
+  private static final long REVOKED = -1;
+
+  private final Queue queue;
+  private final BooleanSupplier fed;
+  private final Runnable close;
+  private final List<Source> sources = new ArrayList<>();
+  private final long[] positions;
+  private int turn;
+
+  /**
+   * Reads a queue.
+   *
+   * @param fromNewest whether partitions start at their end as it is now, not at the oldest record
+   * @param fed whether nobody in this process appends any more; asked before each look for an end
+   * @param close what closing the intake does
+   */
+  public QueueIntake(Queue queue, boolean fromNewest, BooleanSupplier fed, Runnable close) {
+    this.queue = queue;
+    this.fed = fed;
+    this.close = close;
+    this.positions = new long[queue.partitions()];
+    Arrays.fill(positions, REVOKED);
+    queue.refresh();
+    for (int i = 0; i < positions.length; i++) {
+      Partition partition = queue.partition(i);
+      sources.add(
+          new Source(
+              new SourcePartition(queue.name() + "/" + i),
+              Optional.of(new Identity(queue.identity() + "/" + i)),
+              fromNewest ? partition.end() : partition.oldest()));
+    }
+  }
+
+  @Override
+  public List<Source> look() {
+    return sources;
+  }
+
+  /** The number of a partition that is a source partition. */
+  static int number(SourcePartition partition) {
+    String name = partition.name();
+    return Integer.parseInt(name.substring(name.lastIndexOf('/') + 1));
+  }
+
+  @Override
+  public void assign(SourcePartition source, long position) {
+    int number = number(source);
+    Partition partition = queue.partition(number);
+    queue.refresh();
+    if (position < partition.oldest() || position > partition.end()) {
+      throw new OutsideException(
+          "the tally goes on at position "
+              + position
+              + " of "
+              + source
+              + ", but the queue has positions "
+              + partition.oldest()
+              + " to "
+              + partition.end()
+              + ": the queue's folder was replaced or records were lost");
+    }
+    positions[number] = position;
+  }
+
+  @Override
+  public void revoke(SourcePartition source) {
+    positions[number(source)] = REVOKED;
+  }
+
+  @Override
+  public Optional<Block> poll(Duration wait) {
+    queue.refresh();
+    Optional<Block> block = next();
+    if (block.isEmpty() && !fed.getAsBoolean()) {
+      queue.awaitAppend(wait.toMillis());
+      queue.refresh();
+      block = next();
+    }
+    return block;
+  }
+
+  private Optional<Block> next() {
+    for (int tried = 0; tried < positions.length; tried++) {
+      int partition = turn;
+      turn = (turn + 1) % positions.length;
+      long from = positions[partition];
+      if (from == REVOKED) {
+        continue;
+      }
+      Optional<Partition.Chunk> chunk = queue.partition(partition).read(from, BLOCK);
+      if (chunk.isPresent()) {
+        Block block = block(sources.get(partition).partition(), from, chunk.get());
+        positions[partition] = block.end();
+        return Optional.of(block);
+      }
+    }
+    return Optional.empty();
+  }
+
+  /** The packs of a chunk whose records come from sources with one header. */
+  private static Block block(SourcePartition source, long from, Partition.Chunk chunk) {
+    byte[] data = chunk.data();
+    byte[] header = {};
+    int at = 0;
+    long end = chunk.end();
+    while (at < chunk.length()) {
+      Pack pack = Pack.read(data, at, chunk.length() - at).orElse(null);
+      if (pack == null) {
+        at = chunk.length(); // Whoever cuts the block finds what is wrong with it.
+        break;
+      }
+      byte[] own = pack.sourceHeader(data, at);
+      if (at == 0) {
+        header = own;
+      } else if (!Arrays.equals(own, header)) {
+        end = pack.baseOffset();
+        break;
+      }
+      at += pack.bytes();
+    }
+    return new Block(source, from, end, data, at, Packs.FRAMING, header, 0);
+  }
+
+  @Override
+  public boolean drained() {
+    if (!fed.getAsBoolean()) {
+      return false;
+    }
+    // Asked in this order: what was appended before nobody appended any more is seen here.
+    for (int i = 0; i < positions.length; i++) {
+      if (positions[i] != REVOKED && positions[i] < queue.partition(i).end()) {
+        return false;
+      }
+    }
+    return true;
+  }
+
+  @Override
+  public void close() {
+    close.run();
+  }
+}

@@ -1,0 +1,153 @@
+package io.wexrun.queue.ends;
+
+import io.wexrun.core.connect.Site;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.queue.Queue;
+import io.wexrun.queue.QueueOptions;
+import io.wexrun.queue.log.PartitionInfo;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.Comparator;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.stream.Stream;
+
+/**
+ * The queues of a workspace: those defined, dead letters, and channels on disk; each in a folder of
+ * its own, opened once in a process. For several threads.
+ */
+public final class Queues implements AutoCloseable {
+  private final Site site;
+  private final Map<String, Queue> open = new LinkedHashMap<>();
+  private final Map<String, Queue> toRead = new LinkedHashMap<>();
+
+  private Queues(Site site) {
+    this.site = site;
+  }
+
+  /** The queues of a workspace; closed with it. */
+  public static Queues of(Site site) {
+    return site.shared(Queues.class, Queues::new);
+  }
+
+  /** The folder of a queue, whether it is there or not. */
+  public Path folder(String name) {
+    return site.data().resolve("queues").resolve(name);
+  }
+
+  /** Whether a queue has been made. */
+  public boolean exists(String name) {
+    return Files.exists(folder(name).resolve("p0"));
+  }
+
+  /**
+   * A queue for reading and appending, made as it is defined if it is not there. It is closed with
+   * the workspace.
+   *
+   * @throws OutsideException if another process appends to it; the message names it
+   */
+  public synchronized Queue open(String name) {
+    return open.computeIfAbsent(
+        name,
+        n -> {
+          Settings defined = site.targets().get(n);
+          QueueOptions options =
+              defined == null ? QueueOptions.partitions(1) : QueueSettings.options(defined);
+          Queue queue = Queue.open(folder(n), n, options);
+          queue.alsoReadBy(() -> List.copyOf(readers(n).values()));
+          return queue;
+        });
+  }
+
+  /**
+   * A queue only for reading, also while another process appends to it.
+   *
+   * @return empty if it has not been made yet; the caller closes it
+   */
+  public Optional<Queue> openToRead(String name) {
+    return Queue.openToRead(folder(name), name);
+  }
+
+  /**
+   * A queue that this process only reads, made if it is not there, and closed with the workspace.
+   */
+  synchronized Queue shared(String name) {
+    Queue writable = open.get(name);
+    if (writable != null) {
+      return writable;
+    }
+    return toRead.computeIfAbsent(
+        name,
+        n -> {
+          Optional<Queue> there = openToRead(n);
+          if (there.isPresent()) {
+            return there.get();
+          }
+          open(n).close();
+          open.remove(n);
+          return openToRead(n).orElseThrow();
+        });
+  }
+
+  /**
+   * The pipelines that read a queue, and of each partition up to where they have accounted for it;
+   * 0 where they have not begun, and without the partitions behind the last one that they have
+   * begun.
+   */
+  public Map<String, long[]> readers(String name) {
+    Map<String, long[]> readers = new LinkedHashMap<>();
+    site.readers(name).forEach((pipeline, positions) -> readers.put(pipeline, ends(positions)));
+    return readers;
+  }
+
+  private static long[] ends(Map<SourcePartition, Long> positions) {
+    int partitions =
+        positions.keySet().stream()
+            .mapToInt(source -> QueueIntake.number(source) + 1)
+            .max()
+            .orElse(0);
+    long[] ends = new long[partitions];
+    positions.forEach((source, end) -> ends[QueueIntake.number(source)] = end);
+    return ends;
+  }
+
+  /**
+   * Removes a queue with all its records.
+   *
+   * @return how many records it had
+   * @throws OutsideException if another process holds it
+   */
+  public synchronized long delete(String name) {
+    if (!Files.exists(folder(name).resolve("queue"))) {
+      return 0;
+    }
+    Queue held = open(name); // Held, so that nobody else writes to it.
+    long records = held.describe().stream().mapToLong(PartitionInfo::records).sum();
+    held.close();
+    open.remove(name);
+    List<Path> all = new ArrayList<>();
+    try (Stream<Path> files = Files.walk(folder(name))) {
+      files.sorted(Comparator.reverseOrder()).forEach(all::add);
+      for (Path file : all) {
+        Files.delete(file);
+      }
+    } catch (IOException e) {
+      throw new OutsideException("cannot remove queue " + name + ": " + e.getMessage(), e);
+    }
+    return records;
+  }
+
+  @Override
+  public synchronized void close() {
+    open.values().forEach(Queue::close);
+    open.clear();
+    toRead.values().forEach(Queue::close);
+    toRead.clear();
+  }
+}

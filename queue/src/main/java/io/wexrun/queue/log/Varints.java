@@ -1,0 +1,64 @@
+package io.wexrun.queue.log;
+
+import java.nio.charset.StandardCharsets;
+import java.util.Arrays;
+import java.util.LinkedHashMap;
+import java.util.Map;
+
+/** Reads unsigned LEB128 numbers, and what they tell the length of. For one thread. */
+final class Varints {
+  final byte[] data;
+  int at;
+
+  Varints(byte[] data, int at) {
+    this.data = data;
+    this.at = at;
+  }
+
+  long next() {
+    long value = 0;
+    for (int shift = 0; ; shift += 7) {
+      byte b = data[at++];
+      value |= (b & 0x7FL) << shift;
+      if (b >= 0) {
+        return value;
+      }
+    }
+  }
+
+  byte[] bytes(int length) {
+    at += length;
+    return Arrays.copyOfRange(data, at - length, at);
+  }
+
+  /** A length, and so many bytes of UTF-8. */
+  String text() {
+    int length = (int) next();
+    at += length;
+    return new String(data, at - length, length, StandardCharsets.UTF_8);
+  }
+
+  /** A count, and so many names and values. */
+  Map<String, String> headers() {
+    long left = next();
+    Map<String, String> headers = left == 0 ? Map.of() : new LinkedHashMap<>();
+    for (; left > 0; left--) {
+      String name = text();
+      headers.put(name, text());
+    }
+    return headers;
+  }
+
+  /** Passes over headers. */
+  void skipHeaders() {
+    for (long left = next(); left > 0; left--) {
+      skip(next());
+      skip(next());
+    }
+  }
+
+  /** Passes over bytes. */
+  void skip(long bytes) {
+    at += (int) bytes;
+  }
+}
