@@ -1,5 +1,6 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.Diagnostic;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.diagnose.Severity;
@@ -83,16 +84,16 @@ final class CheckCommand implements Callable<Integer> {
         tell(diagnostics, terminal, terminal.out);
         differences.forEach(this::tell);
         if (!differences.isEmpty()) {
-          terminal.say(counted(differences.size(), "table") + " otherwise in the store");
+          terminal.say(Counted.of(differences.size(), "table") + " otherwise in the store");
         }
         if (diagnostics.isEmpty() && differences.isEmpty()) {
           terminal.say(
               "nothing wrong: "
-                  + counted(workspace.definition().pipelines().size(), "pipeline")
+                  + Counted.of(workspace.definition().pipelines().size(), "pipeline")
                   + ", "
-                  + counted(workspace.definition().tables().size(), "table")
+                  + Counted.of(workspace.definition().tables().size(), "table")
                   + ", "
-                  + counted(workspace.queues().defined().size(), "queue"));
+                  + Counted.of(workspace.queues().defined().size(), "queue"));
         }
       }
       if (show != null && !workspaceOption.json()) {
@@ -256,11 +257,7 @@ final class CheckCommand implements Callable<Integer> {
     long errors = diagnostics.stream().filter(d -> d.severity() == Severity.ERROR).count();
     long warnings = diagnostics.size() - errors;
     if (!diagnostics.isEmpty()) {
-      terminal.say(counted(errors, "error") + ", " + counted(warnings, "warning"));
+      terminal.say(Counted.of(errors, "error") + ", " + Counted.of(warnings, "warning"));
     }
-  }
-
-  private static String counted(long number, String what) {
-    return number + " " + what + (number == 1 ? "" : "s");
   }
 }

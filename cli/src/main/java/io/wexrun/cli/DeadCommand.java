@@ -2,6 +2,7 @@ package io.wexrun.cli;
 
 import io.wexrun.core.dead.DeadLetter;
 import io.wexrun.core.dead.Reason;
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.schema.Instants;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.facts.DeadFacts;
@@ -185,7 +186,7 @@ final class DeadCommand implements Callable<Integer> {
                     List.of(
                         sum.pipeline(),
                         sum.reason().code(),
-                        Terminal.count(sum.count()),
+                        Counted.number(sum.count()),
                         Terminal.brief(sum.example().death().detail(), 80)))
             .toList();
     terminal.table(
@@ -212,7 +213,7 @@ final class DeadCommand implements Callable<Integer> {
   }
 
   private void show(DeadFacts sum) {
-    String head = String.format("%9s  ", Terminal.count(sum.count()));
+    String head = String.format("%9s  ", Counted.number(sum.count()));
     terminal.out.println(
         head
             + terminal.style(Terminal.Style.BAD, String.format("%-15s", sum.reason()))

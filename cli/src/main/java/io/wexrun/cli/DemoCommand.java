@@ -1,6 +1,7 @@
 package io.wexrun.cli;
 
 import io.wexrun.cli.demo.DemoWorkspace;
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.project.Workspace;
@@ -58,7 +59,7 @@ final class DemoCommand implements Callable<Integer> {
           "made "
               + folder
               + ": a workspace with "
-              + Terminal.count(DemoWorkspace.records())
+              + Counted.number(DemoWorkspace.records())
               + " records of gate readers, vehicles, ticket machines and depots in "
               + DemoWorkspace.files()
               + " files");

@@ -1,6 +1,7 @@
 package io.wexrun.cli;
 
 import io.wexrun.core.connect.ReferenceReader;
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.look.FieldLook;
 import io.wexrun.core.look.Look;
@@ -140,8 +141,8 @@ final class LookCommand implements Callable<Integer> {
     terminal.out.println(
         terminal.style(Terminal.Style.PLACE, what)
             + ": "
-            + Terminal.count(rows)
-            + (rows == SAMPLE_ROWS ? " rows looked at, there may be more" : " rows"));
+            + Counted.of(rows, "row")
+            + (rows == SAMPLE_ROWS ? " looked at, there may be more" : ""));
     terminal.out.println();
     show(fields, rows);
     terminal.flush();
@@ -224,9 +225,8 @@ final class LookCommand implements Callable<Integer> {
         terminal.style(Terminal.Style.PLACE, name(look))
             + (packed ? ", compressed with gzip" : "")
             + ": "
-            + Terminal.count(look.records())
-            + (look.records() == 1 ? " record" : " records")
-            + (truncated ? " in a sample of " + Terminal.count(sample) + " KB" : "")
+            + Counted.of(look.records(), "record")
+            + (truncated ? " in a sample of " + Counted.number(sample) + " KB" : "")
             + ", "
             + share
             + " % can be read");
@@ -234,7 +234,7 @@ final class LookCommand implements Callable<Integer> {
     if (!look.templates().isEmpty()) {
       List<List<String>> rows = new ArrayList<>();
       for (Look.Template template : look.templates()) {
-        rows.add(List.of(Terminal.count(template.lines()), template.text()));
+        rows.add(List.of(Counted.number(template.lines()), template.text()));
       }
       terminal.table(List.of("lines", "template"), List.of(true, false), rows);
       terminal.out.println();

@@ -1,5 +1,6 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.facts.QueueFacts;
@@ -101,10 +102,9 @@ final class QueueCommand implements Callable<Integer> {
         lines.add(
             queue.name()
                 + ": "
-                + Terminal.count(held)
-                + (held == 1 ? " record waits, " : " records wait, ")
-                + Terminal.count(queue.bytes())
-                + " bytes");
+                + Counted.of(held, "record")
+                + (held == 1 ? " waits, " : " wait, ")
+                + Counted.of(queue.bytes(), "byte"));
       } else {
         Map<String, Object> fact = new LinkedHashMap<>();
         fact.put("queue", queue.name());
@@ -117,9 +117,9 @@ final class QueueCommand implements Callable<Integer> {
             List.of(
                 queue.name(),
                 Integer.toString(queue.partitions().size()),
-                Terminal.count(queue.records()),
-                Terminal.count(queue.packs()),
-                Terminal.count(queue.bytes())));
+                Counted.number(queue.records()),
+                Counted.number(queue.packs()),
+                Counted.number(queue.bytes())));
       }
     }
     if (workspaceOption.json()) {
@@ -162,11 +162,11 @@ final class QueueCommand implements Callable<Integer> {
       rows.add(
           List.of(
               Integer.toString(info.partition()),
-              Terminal.count(info.oldest()),
-              Terminal.count(info.end()),
-              Terminal.count(info.records()),
-              Terminal.count(info.packs()),
-              Terminal.count(info.bytes()),
+              Counted.number(info.oldest()),
+              Counted.number(info.end()),
+              Counted.number(info.records()),
+              Counted.number(info.packs()),
+              Counted.number(info.bytes()),
               Integer.toString(info.segments()),
               time(info.oldestMillis()),
               time(info.newestMillis())));
@@ -177,7 +177,7 @@ final class QueueCommand implements Callable<Integer> {
         rows);
     if (queue.lost() > 0) {
       terminal.out.println(
-          Terminal.count(queue.lost()) + " positions have no record since a repair");
+          Counted.number(queue.lost()) + " positions have no record since a repair");
     }
     if (!readers.isEmpty()) {
       terminal.out.println();
@@ -185,7 +185,7 @@ final class QueueCommand implements Callable<Integer> {
           List.of("read by", "kind", "lag"),
           List.of(false, false, true),
           readers.stream()
-              .map(reader -> List.of(reader.name(), kind(reader), Terminal.count(reader.lag())))
+              .map(reader -> List.of(reader.name(), kind(reader), Counted.number(reader.lag())))
               .toList());
     }
     terminal.flush();

@@ -1,5 +1,6 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.project.Workspace;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
@@ -19,7 +20,8 @@ import picocli.CommandLine.Spec;
     },
     footer = {
       "",
-      "Exit codes: 0 removed, or there was none; 2 no such queue, or --yes is missing; 3 it is held",
+      "Exit codes: 0 removed, or there was none; 2 no such queue, or --yes is missing; 3 it is"
+          + " held",
       "  by another process.",
       "",
       "Example: wexrun queue delete dead/gate-intake --yes"
@@ -53,7 +55,7 @@ final class QueueDeleteCommand implements Callable<Integer> {
       if (workspaceOption.json()) {
         terminal.json(java.util.Map.of("removed", records));
       } else {
-        terminal.say("queue " + name + " is removed, with " + Terminal.count(records) + " records");
+        terminal.say("queue " + name + " is removed, with " + Counted.of(records, "record"));
       }
       return ExitCode.DONE;
     }

@@ -1,5 +1,6 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.facts.QueueFacts;
 import io.wexrun.project.facts.ReaderFacts;
@@ -101,9 +102,9 @@ final class QueueGroupsCommand implements Callable<Integer> {
             List.of(
                 group.name(),
                 Integer.toString(place.partition()),
-                place.position() < 0 ? "·" : Terminal.count(place.position()),
-                Terminal.count(place.end()),
-                Terminal.count(place.lag())));
+                place.position() < 0 ? "·" : Counted.number(place.position()),
+                Counted.number(place.end()),
+                Counted.number(place.lag())));
       }
     }
     if (workspaceOption.json()) {
@@ -128,11 +129,11 @@ final class QueueGroupsCommand implements Callable<Integer> {
       rows.add(
           List.of(
               Integer.toString(partition),
-              from[partition] < 0 ? "·" : Terminal.count(from[partition]),
-              Terminal.count(positions[partition]),
+              from[partition] < 0 ? "·" : Counted.number(from[partition]),
+              Counted.number(positions[partition]),
               change < 0
-                  ? Terminal.count(-change) + " again"
-                  : Terminal.count(change) + " passed over"));
+                  ? Counted.number(-change) + " again"
+                  : Counted.number(change) + " passed over"));
       facts.add(
           Map.of("partition", partition, "from", from[partition], "to", positions[partition]));
     }

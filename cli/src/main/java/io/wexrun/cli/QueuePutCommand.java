@@ -3,6 +3,7 @@ package io.wexrun.cli;
 import com.google.re2j.Matcher;
 import com.google.re2j.Pattern;
 import com.google.re2j.PatternSyntaxException;
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.project.Workspace;
 import io.wexrun.queue.Producer;
@@ -95,7 +96,7 @@ final class QueuePutCommand implements Callable<Integer> {
     if (keyField != null && !keyField.matches("(\\$\\.)?[^.]+(\\.[^.]+)*")) {
       throw new ParameterException(
           spec.commandLine(),
-          "--key-field '" + keyField + "' is no path: it is names with a '.' between them");
+          "--key-field '" + keyField + "' is not a path: it is names with a '.' between them");
     }
     Pattern pattern = pattern();
     try (Workspace workspace = workspaceOption.open()) {
@@ -122,13 +123,15 @@ final class QueuePutCommand implements Callable<Integer> {
       } else {
         terminal.say(
             "appended "
-                + Terminal.count(figures.recordsAcknowledged())
-                + " records in "
-                + Terminal.count(figures.packsWritten())
-                + " packs to queue "
+                + Counted.of(figures.recordsAcknowledged(), "record")
+                + " in "
+                + Counted.of(figures.packsWritten(), "pack")
+                + " to queue "
                 + name
                 + (unkeyed > 0 && (key != null || keyField != null)
-                    ? "; " + Terminal.count(unkeyed) + " of them have no key"
+                    ? "; "
+                        + Counted.number(unkeyed)
+                        + (unkeyed == 1 ? " of them has no key" : " of them have no key")
                     : ""));
       }
       return ExitCode.DONE;

@@ -1,5 +1,6 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.project.Workspace;
 import io.wexrun.queue.care.Repair;
 import java.util.LinkedHashMap;
@@ -85,14 +86,13 @@ final class QueueRepairCommand implements Callable<Integer> {
                 + " to "
                 + (loss.to() - 1)
                 + " are lost: "
-                + Terminal.count(loss.to() - loss.from())
-                + (loss.to() - loss.from() == 1 ? " record" : " records"));
+                + Counted.of(loss.to() - loss.from(), "record"));
       }
       if (!loss.aside().isEmpty()) {
         terminal.out.println(
             "  "
-                + Terminal.count(loss.bytes())
-                + (repair.done() ? " bytes are" : " bytes would be")
+                + Counted.of(loss.bytes(), "byte")
+                + (repair.done() ? (loss.bytes() == 1 ? " is" : " are") : " would be")
                 + " set aside in "
                 + loss.aside());
       }
@@ -100,9 +100,11 @@ final class QueueRepairCommand implements Callable<Integer> {
     terminal.flush();
     terminal.say(
         (repair.done() ? "kept " : "would keep ")
-            + Terminal.count(repair.records())
-            + " records; "
-            + Terminal.count(repair.lost())
-            + (repair.done() ? " are lost" : " would be lost. Add --yes to do it"));
+            + Counted.of(repair.records(), "record")
+            + "; "
+            + Counted.number(repair.lost())
+            + (repair.done()
+                ? (repair.lost() == 1 ? " is lost" : " are lost")
+                : " would be lost. Add --yes to do it"));
   }
 }

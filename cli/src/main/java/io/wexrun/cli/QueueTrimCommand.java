@@ -1,5 +1,6 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.pipeline.Sizes;
 import io.wexrun.project.Workspace;
 import io.wexrun.queue.Queue;
@@ -71,9 +72,9 @@ final class QueueTrimCommand implements Callable<Integer> {
         terminal.json("removed", removed, "left", records);
       } else {
         terminal.say(
-            Terminal.count(removed)
-                + " records removed, "
-                + Terminal.count(records)
+            Counted.of(removed, "record")
+                + " removed, "
+                + Counted.number(records)
                 + " left in queue "
                 + name);
       }

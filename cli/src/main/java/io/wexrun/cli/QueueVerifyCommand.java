@@ -1,5 +1,6 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.project.Workspace;
 import io.wexrun.queue.care.Verification;
 import java.util.ArrayList;
@@ -68,15 +69,15 @@ final class QueueVerifyCommand implements Callable<Integer> {
         rows.add(
             List.of(
                 each,
-                Terminal.count(verification.files()),
-                Terminal.count(verification.records()),
-                Terminal.count(verification.packs()),
-                Terminal.count(verification.bytes()),
+                Counted.number(verification.files()),
+                Counted.number(verification.records()),
+                Counted.number(verification.packs()),
+                Counted.number(verification.bytes()),
                 verification.faults().isEmpty()
                     ? "whole"
                     : verification.whole() ? "unfinished end" : "DAMAGED"));
         if (verification.lost() > 0) {
-          String lost = Terminal.count(verification.lost());
+          String lost = Counted.number(verification.lost());
           told.add(each + ": " + lost + " positions have no record since a repair");
         }
         for (Verification.Fault fault : verification.faults()) {

@@ -1,5 +1,6 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.project.Workspace;
@@ -91,7 +92,7 @@ final class RunCommand implements Callable<Integer> {
       terminal.json(Map.of("taken", Watch.since(before, workspace)));
     } else {
       Watch.since(before, workspace)
-          .forEach((name, taken) -> terminal.say(name + ": " + Terminal.count(taken) + " taken"));
+          .forEach((name, taken) -> terminal.say(name + ": " + Counted.number(taken) + " taken"));
       TallyCommand.show(tallies, terminal);
       tallies.stream()
           .filter(t -> t.counts().allDead() * 2 > t.counts().taken())

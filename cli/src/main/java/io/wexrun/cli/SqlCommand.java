@@ -1,5 +1,6 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.target.Answer;
 import io.wexrun.project.Workspace;
 import java.util.ArrayList;
@@ -52,7 +53,7 @@ final class SqlCommand implements Callable<Integer> {
         terminal.json("columns", answer.columns(), "rows", rows(answer));
       } else if (!answer.columns().isEmpty()) {
         show(answer, terminal);
-        terminal.say(answer.rows().size() + (answer.rows().size() == 1 ? " row" : " rows"));
+        terminal.say(Counted.of(answer.rows().size(), "row"));
       }
       return ExitCode.DONE;
     }

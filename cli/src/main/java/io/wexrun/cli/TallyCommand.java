@@ -1,6 +1,7 @@
 package io.wexrun.cli;
 
 import io.wexrun.core.dead.Reason;
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.project.Workspace;
 import java.util.ArrayList;
@@ -86,13 +87,13 @@ final class TallyCommand implements Callable<Integer> {
       rows.add(
           List.of(
               tally.pipeline(),
-              Terminal.count(tally.counts().taken()),
-              Terminal.count(tally.counts().unfolded()),
-              Terminal.count(tally.counts().copied()),
-              Terminal.count(tally.counts().allLoaded()),
-              Terminal.count(tally.counts().allDead()),
-              Terminal.count(tally.counts().dropped()),
-              Terminal.count(tally.held()),
+              Counted.number(tally.counts().taken()),
+              Counted.number(tally.counts().unfolded()),
+              Counted.number(tally.counts().copied()),
+              Counted.number(tally.counts().allLoaded()),
+              Counted.number(tally.counts().allDead()),
+              Counted.number(tally.counts().dropped()),
+              Counted.number(tally.held()),
               tally.balanced()
                   ? terminal.style(Terminal.Style.GOOD, "balanced")
                   : terminal.style(Terminal.Style.BAD, "NOT BALANCED")));
@@ -122,7 +123,7 @@ final class TallyCommand implements Callable<Integer> {
         .map(
             e -> {
               Object key = e.getKey() instanceof Reason reason ? reason.code() : e.getKey();
-              return key + " " + Terminal.count(e.getValue());
+              return key + " " + Counted.number(e.getValue());
             })
         .collect(Collectors.joining(", "));
   }

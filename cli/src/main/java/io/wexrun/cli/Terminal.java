@@ -8,10 +8,8 @@ import java.io.OutputStream;
 import java.io.PrintStream;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
-import java.text.NumberFormat;
 import java.util.LinkedHashMap;
 import java.util.List;
-import java.util.Locale;
 import java.util.Map;
 import java.util.concurrent.CompletableFuture;
 import tools.jackson.databind.SerializationFeature;
@@ -192,11 +190,6 @@ final class Terminal {
 
   private static int width(String text) {
     return text.codePointCount(0, text.length());
-  }
-
-  /** A count with separators: {@code 60,000}. */
-  static String count(long number) {
-    return NumberFormat.getIntegerInstance(Locale.ENGLISH).format(number);
   }
 
   /** A text on one line and no longer than {@code most} characters; controls are shown. */

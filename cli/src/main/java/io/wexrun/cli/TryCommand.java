@@ -1,6 +1,7 @@
 package io.wexrun.cli;
 
 import io.wexrun.core.dead.Reason;
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.shape.BlockTrial;
 import io.wexrun.core.shape.RecordTrial;
 import io.wexrun.project.Workspace;
@@ -276,9 +277,9 @@ final class TryCommand implements Callable<Integer> {
 
   private void summarise(List<RecordTrial> trials, int shown, List<BlockTrial> tried) {
     terminal.out.println(
-        Terminal.count(trials.size()) + " tried, " + Terminal.count(shown) + " shown");
+        Counted.number(trials.size()) + " tried, " + Counted.number(shown) + " shown");
     List<List<String>> rows = new ArrayList<>();
-    summary(trials).forEach((place, n) -> rows.add(List.of(place, Terminal.count(n))));
+    summary(trials).forEach((place, n) -> rows.add(List.of(place, Counted.number(n))));
     if (!rows.isEmpty()) {
       terminal.table(List.of("went to", "records"), List.of(false, true), rows);
     }
@@ -286,7 +287,7 @@ final class TryCommand implements Callable<Integer> {
     tried.forEach(t -> t.shaped().fitted().forEach((k, v) -> fitted.merge(k, v, Long::sum)));
     if (!fitted.isEmpty()) {
       List<List<String>> ways = new ArrayList<>();
-      fitted.forEach((way, n) -> ways.add(List.of(way, Terminal.count(n))));
+      fitted.forEach((way, n) -> ways.add(List.of(way, Counted.number(n))));
       terminal.table(List.of("fitted", "records"), List.of(false, true), ways);
     }
     terminal.flush();

@@ -1,5 +1,6 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.run.Notice;
 import io.wexrun.core.run.Progress;
 import io.wexrun.core.run.RunListener;
@@ -66,11 +67,11 @@ final class Watch implements RunListener {
               String.format(
                   "%-" + width + "s  taken %s  loaded %s  dead %s  held %s  %s/s",
                   name,
-                  Terminal.count(p.taken()),
-                  Terminal.count(p.loaded()),
-                  Terminal.count(p.dead()),
-                  Terminal.count(p.held()),
-                  Terminal.count(Math.round(p.taken() / Math.max(seconds, 0.001)))));
+                  Counted.number(p.taken()),
+                  Counted.number(p.loaded()),
+                  Counted.number(p.dead()),
+                  Counted.number(p.held()),
+                  Counted.number(Math.round(p.taken() / Math.max(seconds, 0.001)))));
           text.append(terminal.errIsTerminal() ? "\u001b[K\n" : "\n");
         });
     linesShown = progress.size();

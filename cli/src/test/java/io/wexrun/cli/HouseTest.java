@@ -144,7 +144,9 @@ class HouseTest {
     return type.getPackageName().startsWith(HOUSE);
   }
 
-  /** The suites of the contracts stand beside the house, and a room's description is no class. */
+  /**
+   * The suites of the contracts stand beside the house, and a room's description is not a class.
+   */
   private static boolean isOfTheHouse(JavaClass type) {
     return isOurs(type)
         && !type.getPackageName().startsWith(HOUSE + "contract")

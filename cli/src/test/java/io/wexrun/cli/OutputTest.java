@@ -86,7 +86,7 @@ class OutputTest {
         .isEqualTo(
             """
             bad-value  a.log @15  lines shape[0].template  field n
-              "x" is no int
+              "x" is not an int
               x three
             """);
     var letter = here.run("dead", "--list", "--json").json().get("letters").get(0);
@@ -129,7 +129,7 @@ class OutputTest {
                  goes to lines
 
             @15  x three
-                 dies: bad-value at shape[0].template, field n: "x" is no int
+                 dies: bad-value at shape[0].template, field n: "x" is not an int
 
             @23  last
                  dies: no-match at shape[0].template, field n: no " " after 'n'

@@ -6,14 +6,17 @@ import io.wexrun.cli.Wexrun.Result;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.List;
 import java.util.spi.ToolProvider;
+import java.util.stream.Stream;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 
 /** The example of a step of one's own is built, and found in a workspace's plugins folder. */
 class PluginTest {
-  private static final Path EXAMPLE = Path.of("../examples/plugin");
+  private static final Path EXAMPLE = Path.of("../examples/plugin/src/main");
 
   @TempDir private Path folder;
 
@@ -55,9 +58,13 @@ class PluginTest {
     Path classes = Files.createDirectories(folder.resolve("classes"));
     Path plugins = Files.createDirectories(folder.resolve("plugins"));
     String path = System.getProperty("java.class.path");
-    tool("javac", "-cp", path, "-d", classes + "", EXAMPLE + "/src/ostrel/RushHour.java");
-    String jar = plugins.resolve("rush-hour.jar").toString();
-    tool("jar", "cf", jar, "-C", classes + "", ".", "-C", EXAMPLE + "", "META-INF");
+    List<String> arguments = new ArrayList<>(List.of("-cp", path, "-d", classes + ""));
+    try (Stream<Path> sources = Files.list(EXAMPLE.resolve("java/ostrel"))) {
+      sources.map(Path::toString).forEach(arguments::add);
+    }
+    tool("javac", arguments.toArray(String[]::new));
+    String jar = plugins.resolve("ostrel-plugin.jar").toString();
+    tool("jar", "cf", jar, "-C", classes + "", ".", "-C", EXAMPLE + "/resources", "META-INF");
   }
 
   @Test
@@ -80,7 +87,7 @@ class PluginTest {
     Files.writeString(folder.resolve("plugins/x.jar"), "junk");
     Result check = Wexrun.in(folder).run("check");
     assertThat(check.exit()).isEqualTo(3);
-    assertThat(check.err()).contains("x.jar is no jar");
+    assertThat(check.err()).contains("x.jar is not a jar");
   }
 
   @Test

@@ -62,7 +62,7 @@ class QueueCommandTest {
             here.run("queue", "put", "doors", "doors.log", "--key", "x", "--key-field", "y").exit())
         .isEqualTo(2);
     assertThat(here.run("queue", "put", "doors", "doors.json", "--key-field", "a..b").err())
-        .contains("'a..b' is no path");
+        .contains("'a..b' is not a path");
     JsonNode listed = here.run("queue", "--json").json().get("queues").get(0);
     assertThat(listed.get("records").asInt()).isEqualTo(6);
     assertThat(listed.get("packs").asInt()).isBetween(2, 4);

@@ -4,9 +4,11 @@ import io.wexrun.core.connect.Site;
 import io.wexrun.core.connect.StoreConnector;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Sizes;
 import io.wexrun.core.target.Store;
+import java.nio.ByteBuffer;
 import java.nio.file.Files;
 import java.util.List;
 import java.util.Optional;
@@ -57,7 +59,17 @@ public final class DuckDbConnector implements StoreConnector {
 
   @Override
   public Store open(String name, Settings settings, Site site) {
+    requireOption();
     long memory = settings.text("memory").flatMap(Sizes::bytes).orElse(MEMORY);
     return new DuckDbStore(name, site.folder().resolve(settings.main()), memory);
+  }
+
+  /** Arrow reaches into {@code java.nio}, and would say so only when the first rows are loaded. */
+  private static void requireOption() {
+    if (!ByteBuffer.class.getModule().isOpen("java.nio", DuckDbConnector.class.getModule())) {
+      throw OutsideException.lasting(
+          "DuckDB stores need the Java option --add-opens=java.base/java.nio=ALL-UNNAMED: start"
+              + " this program with it (java --add-opens=java.base/java.nio=ALL-UNNAMED ...)");
+    }
   }
 }

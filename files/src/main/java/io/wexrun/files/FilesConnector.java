@@ -18,9 +18,9 @@ import java.util.Optional;
  *
  * <p>{@code last-line} says what becomes of bytes after the last line end when a run drains: {@code
  * wait} until their line ends, or {@code take} them as a line. With {@code header: true} the first
- * record of each file is no record, but goes with the others as their header. {@code framing} says
- * what ends a record: {@code lines}, {@code csv} with quoted values that may hold line ends, {@code
- * varint} or {@code int32} with the record's length before it.
+ * record of each file is not a record, but goes with the others as their header. {@code framing}
+ * says what ends a record: {@code lines}, {@code csv} with quoted values that may hold line ends,
+ * {@code varint} or {@code int32} with the record's length before it.
  */
 public final class FilesConnector implements IntakeConnector {
   private static final String LAST_LINE = "last-line";
@@ -41,7 +41,7 @@ public final class FilesConnector implements IntakeConnector {
   public void check(Settings settings, Site site, KeyPath path, Diagnostics diagnostics) {
     checkWord(settings, LAST_LINE, List.of("wait", "take"), path, diagnostics);
     checkWord(settings, HEADER, List.of("false", "true"), path, diagnostics);
-    checkWord(settings, FRAMING, Framings.names(), path, diagnostics);
+    checkWord(settings, FRAMING, Framings.ofFiles(), path, diagnostics);
     if (settings.text(HEADER).orElse("").equals("true")
         && List.of("varint", "int32").contains(settings.text(FRAMING).orElse(""))) {
       diagnostics.error(

@@ -85,7 +85,8 @@ public final class AvroKind implements StepKind {
     } catch (OutsideException e) {
       file.error("missing-file", e.getMessage(), "");
     } catch (AvroRuntimeException e) {
-      file.error("bad-schema", "'" + file.text() + "' is no Avro schema: " + e.getMessage(), "");
+      file.error(
+          "bad-schema", "'" + file.text() + "' is not an Avro schema: " + e.getMessage(), "");
     }
     return Optional.empty();
   }

@@ -6,6 +6,7 @@ import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.StructVector;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.field.Utf8;
 import io.wexrun.core.field.ValueText;
 import io.wexrun.core.schema.Type;
@@ -18,7 +19,7 @@ import org.apache.avro.Schema;
 final class AvroReading {
   private static final int FAULT = -1;
 
-  /** Elements that take no bytes could be any number; more than this is no record. */
+  /** Elements that take no bytes could be any number; more than this is not a record. */
   private static final int MOST_ELEMENTS = 10_000_000;
 
   private byte[] data = {};
@@ -57,7 +58,7 @@ final class AvroReading {
       }
     }
     if (at != to) {
-      fault = (to - at) + " bytes follow the record";
+      fault = Counted.of(to - at, "byte") + " too many, behind the record";
       return false;
     }
     return true;
@@ -150,13 +151,13 @@ final class AvroReading {
       return FAULT;
     }
     if (type.kind() == Schema.Type.INT && value != (int) value) {
-      return fail(value + " is no int");
+      return fail(value + " is not an int");
     }
     long read = value;
     if (type.type() == Type.Scalar.TIMESTAMP) {
       if (type.logical().endsWith("millis")) {
         if (Math.abs(read) > Long.MAX_VALUE / 1000) {
-          return fail(read + " ms are no instant");
+          return fail(read + " ms are not an instant");
         }
         read *= 1000;
       } else if (type.logical().endsWith("nanos")) {

@@ -65,7 +65,7 @@ public final class ClientKind implements StepKind {
     }
     OptionalInt place = context.field(from);
     if (place.isPresent() && context.input().column(place.getAsInt()).type() != Type.Scalar.TEXT) {
-      from.error("type-clash", "'" + from.text() + "' is no text", "");
+      from.error("type-clash", "'" + from.text() + "' is not text", "");
     }
     Map<String, Integer> adds = new LinkedHashMap<>();
     if (entries.containsKey("add")) {

@@ -25,7 +25,7 @@ final class MessageReading {
     return fault;
   }
 
-  /** Whether the bytes are no message at all, rather than one with a wrong value. */
+  /** Whether the bytes are not a message at all, rather than one with a wrong value. */
   boolean broken() {
     return broken;
   }
@@ -294,7 +294,7 @@ final class MessageReading {
     }
     boolean inRange = Math.abs(seconds) < Long.MAX_VALUE / MICROS - 1;
     if (!inRange || nanos < 0 || nanos >= 1_000_000_000) {
-      return wrong(seconds + " s and " + nanos + " ns are no instant");
+      return wrong(seconds + " s and " + nanos + " ns are not an instant");
     }
     column.append(seconds * MICROS + nanos / 1000);
     return true;

@@ -88,7 +88,7 @@ public final class ProtobufKind implements StepKind {
       return Optional.empty();
     } catch (InvalidProtocolBufferException | DescriptorValidationException e) {
       String hint = "write one with protoc --include_imports --descriptor_set_out=" + file.text();
-      String message = "'" + file.text() + "' is no descriptor set: " + e.getMessage();
+      String message = "'" + file.text() + "' is not a descriptor set: " + e.getMessage();
       file.error("bad-descriptors", message, hint);
       return Optional.empty();
     }

@@ -141,7 +141,7 @@ class AvroTest {
       assertThat(TRIED.of(Arrays.copyOf(data, random.nextInt(data.length))))
           .startsWith("dies: bad-value");
       assertThat(TRIED.of(Arrays.copyOf(data, data.length + 1)))
-          .isEqualTo("dies: bad-value : 1 bytes follow the record");
+          .isEqualTo("dies: bad-value : 1 byte too many, behind the record");
     }
     data[random.nextInt(data.length)] = (byte) random.nextInt();
     assertThat(TRIED.of(data)).isNotEmpty();
@@ -162,12 +162,13 @@ class AvroTest {
   @CsvSource(
       delimiter = '~',
       value = {
-        "{                             ~ bad-schema: 'a.avsc' is no Avro schema",
+        "{                             ~ bad-schema: 'a.avsc' is not an Avro schema",
         "\"int\"                       ~ bad-schema: the schema is of no record",
+        "{\"type\": \"record\", \"name\": \"A\", \"fields\": [{\"name\": \"a\", \"type\": [\"int\","
+            + " \"string\"]}]} ~ bad-schema: the schema cannot be read into columns: a union",
         "{\"type\": \"record\", \"name\": \"A\", \"fields\": [{\"name\": \"a\", \"type\":"
-            + " [\"int\", \"string\"]}]} ~ bad-schema: the schema cannot be read into columns: a union",
-        "{\"type\": \"record\", \"name\": \"A\", \"fields\": [{\"name\": \"a\", \"type\":"
-            + " [\"null\", \"A\"]}]} ~ bad-schema: the schema cannot be read into columns: record 'A' is inside itself",
+            + " [\"null\", \"A\"]}]} ~ bad-schema: the schema cannot be read into columns: record"
+            + " 'A' is inside itself",
       })
   void schemasThatNoColumnsFitAreToldBeforeTheRun(String schema, String mistake) {
     assertThat(tried(schema, "binary").mistakes())

@@ -308,7 +308,7 @@ class ProtobufTest {
         StepDefinition.of("protobuf", Map.of("descriptors", "a.desc", "message", "x"));
     assertThat(
             new CompiledStep(definition, Map.of("a.desc", new byte[] {1, 2, 3})).mistakes().get(0))
-        .startsWith("bad-descriptors: 'a.desc' is no descriptor set");
+        .startsWith("bad-descriptors: 'a.desc' is not a descriptor set");
     assertThat(new CompiledStep(definition, Map.of()).mistakes())
         .containsExactly("missing-file: there is no file 'a.desc'");
   }

@@ -37,7 +37,7 @@ public final class WorkspaceBuilder {
     return target(name, QueueConnector.partitions(partitions));
   }
 
-  /** Adds a target that is no table, such as a queue. */
+  /** Adds a target that is not a table, such as a queue. */
   public WorkspaceBuilder target(String name, Settings settings) {
     targets.put(name, settings);
     return this;

@@ -77,7 +77,7 @@ class CheckTest {
                 8 |     in: warehose
                   |         ^^^^^^^^
                   = did you mean 'warehouse'?
-            wexrun.yaml:9:31: error [unknown-type] 'itn' is no column: it is a type, then 'required' or\
+            wexrun.yaml:9:31: error [unknown-type] 'itn' is not a column: it is a type, then 'required' or\
              'default VALUE'
                 9 |     columns: {card: text, ms: itn}
                   |                               ^^^
@@ -112,7 +112,8 @@ class CheckTest {
                   = there are scans, gate-events
             pipelines/gates.yaml:12:15: error [bad-value] 'many' is not a number of rows, such as 100000
                12 | flush: {rows: many}
-                  |               ^^^^""");
+                  |               ^^^^\
+            """);
   }
 
   @Test
@@ -140,15 +141,21 @@ class CheckTest {
       delimiter = '~',
       quoteCharacter = '`',
       value = {
-        "intake: {queue: gate-events} ~ intake: {queue: gate-events, strat: newest} ~ 30 unknown-key a queue intake has no key 'strat'",
+        "intake: {queue: gate-events} ~ intake: {queue: gate-events, strat: newest} ~ 30"
+            + " unknown-key a queue intake has no key 'strat'",
         "start: oldest ~ start: oldset ~ 37 bad-value 'oldset' is neither oldest nor newest",
-        "{files: 'in/*.log', longest: 1KB} ~ {files: 'out/*.log'} ~ 17 missing-file there is no folder",
-        "{files: 'in/*.log', longest: 1KB} ~ {fils: 'in/*.log'} ~ 10 unknown-intake there is no intake of the kind 'fils'",
+        "{files: 'in/*.log', longest: 1KB} ~ {files: 'out/*.log'} ~ 17 missing-file there is no"
+            + " folder",
+        "{files: 'in/*.log', longest: 1KB} ~ {fils: 'in/*.log'} ~ 10 unknown-intake there is no"
+            + " intake of the kind 'fils'",
         "longest: 1KB ~ longest: big ~ 38 bad-size 'big' is not a size",
         "ms={ms:int?} ~ ms={ms?} ~ 18 type-clash found no",
-        "- otherwise: drop ~ - otherwise: [drop, scans] ~ 5 bad-route 'drop' stands alone, not beside other targets",
-        "- otherwise: drop ~ - otherwise: drop¶    to: scans ~ 16 wrong-form 'otherwise' stands alone in its entry",
-        "pipeline: gate-load ~ pipeline: gate-intake ~ 11 duplicate-name a second pipeline is named 'gate-intake'",
+        "- otherwise: drop ~ - otherwise: [drop, scans] ~ 5 bad-route 'drop' stands alone, not"
+            + " beside other targets",
+        "- otherwise: drop ~ - otherwise: drop¶    to: scans ~ 16 wrong-form 'otherwise' stands"
+            + " alone in its entry",
+        "pipeline: gate-load ~ pipeline: gate-intake ~ 11 duplicate-name a second pipeline is named"
+            + " 'gate-intake'",
         "pipeline: gate-load ~ pipeline: gate load ~ 11 bad-name 'gate load' is not a name",
         "- require: card ~ - require: card¶    set: {a: ms} ~ 5 wrong-form a step has one key",
         "- require: card ~ - require: {a: b} ~ 14 wrong-form this is a list",

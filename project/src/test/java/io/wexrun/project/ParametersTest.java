@@ -67,7 +67,8 @@ class ParametersTest {
     Map<String, String> given =
         Map.of(
             "kinds",
-            "{f: {where: {event: fault}, to: faults}, s: {where: {event: scan}, when: over, to: scans}}",
+            "{f: {where: {event: fault}, to: faults}, s: {where: {event: scan}, when: over, to:"
+                + " scans}}",
             "limit",
             "600");
     try (Workspace workspace = Workspace.open(path, given)) {
@@ -86,10 +87,10 @@ class ParametersTest {
   @CsvSource(
       delimiter = '~',
       value = {
-        "limit  ~ many  ~ bad-parameter ~ 'many' for parameter 'limit' is no int",
+        "limit  ~ many  ~ bad-parameter ~ 'many' for parameter 'limit' is not an int",
         "from   ~ IN    ~ bad-parameter ~ 'IN' for parameter 'from' does not match its pattern",
-        "kinds  ~ [a]   ~ bad-parameter ~ '[a]' for parameter 'kinds' is no map",
-        "kinds  ~ '{a'  ~ bad-parameter ~ '{a' for parameter 'kinds' is no map",
+        "kinds  ~ [a]   ~ bad-parameter ~ '[a]' for parameter 'kinds' is not a map",
+        "kinds  ~ '{a'  ~ bad-parameter ~ '{a' for parameter 'kinds' is not a map",
         "limits ~ 5     ~ unknown-parameter ~ no pipeline has a parameter 'limits'",
       })
   void wrongValuesAreToldBeforeTheRun(String name, String value, String code, String message) {

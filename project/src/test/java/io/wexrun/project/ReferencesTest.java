@@ -110,7 +110,7 @@ class ReferencesTest {
         .anyMatch(
             m -> m.contains("there is no file 'ref/nots.csv'; did you mean 'ref/notes.csv'?"));
     assertThat(mistakes("ref/notes.csv", "wexrun.yaml"))
-        .anyMatch(m -> m.contains("is no reference table: its name ends with"));
+        .anyMatch(m -> m.contains("is not a reference table: its name ends with"));
     assertThat(mistakes("file: ref/notes.csv", "table: nots"))
         .anyMatch(m -> m.contains("there is no table 'nots'"));
     folder.write("ref/notes.csv", "card,note\nA\n");

@@ -3,6 +3,7 @@ package io.wexrun.queue;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.queue.care.Verification;
 import io.wexrun.queue.care.Verifier;
@@ -143,7 +144,7 @@ class KeepingTest {
               e -> {
                 assertThat(e.position()).isZero();
                 assertThat(e.oldest()).isEqualTo(removed);
-                assertThat(e).hasMessageContaining(removed + " records were removed");
+                assertThat(e).hasMessageContaining(Counted.of(removed, "record"));
               });
       assertThat(goesOn.poll(1, Duration.ZERO).get(0).position()).isEqualTo(removed);
     }

@@ -118,7 +118,7 @@ final class LookupIndex {
 
   private Network network(int row, String text) {
     return Network.parse(text)
-        .orElseThrow(() -> wrong(row, "\"" + text + "\" is no network, such as 10.20.0.0/16"));
+        .orElseThrow(() -> wrong(row, "\"" + text + "\" is not a network, such as 10.20.0.0/16"));
   }
 
   /** A table that was checked before may have lost a column since. */

@@ -177,7 +177,7 @@ public final class LookupStep implements Step {
         Map<String, Written> entries) {
       for (LookupIndex.Pair pair : network) {
         if (pair.type().storage() != Type.Storage.TEXT) {
-          String message = "an address is a text, not " + pair.type().withArticle();
+          String message = "an address is text, not " + pair.type().withArticle();
           entries.get("network").error("type-clash", message, "");
         }
       }

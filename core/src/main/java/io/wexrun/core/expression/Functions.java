@@ -80,7 +80,7 @@ final class Functions {
         a -> {
           Network range =
               Network.parse((String) a[1])
-                  .orElseThrow(() -> wrong(a[1], "network, such as 10.0.0.0/8"));
+                  .orElseThrow(() -> wrong(a[1], "a network, such as 10.0.0.0/8"));
           return address(a[0]).map(range::holds).orElse(false);
         },
         Scalar.TEXT,
@@ -137,7 +137,7 @@ final class Functions {
   }
 
   private static IllegalArgumentException wrong(Object value, String kind) {
-    return new IllegalArgumentException("\"" + value + "\" is no " + kind);
+    return new IllegalArgumentException("\"" + value + "\" is not " + kind);
   }
 
   private static byte[] digest(String algorithm, Object value) {
@@ -166,14 +166,14 @@ final class Functions {
   }
 
   private static Address needed(Object text) {
-    return address(text).orElseThrow(() -> wrong(text, "internet address"));
+    return address(text).orElseThrow(() -> wrong(text, "an internet address"));
   }
 
   private static Object network(Object... a) {
     Address address = needed(a[0]);
     long prefix = (Long) a[1];
     if (prefix < 0 || prefix > address.bits()) {
-      throw wrong(prefix, "prefix length of " + address);
+      throw wrong(prefix, "a prefix length of " + address);
     }
     return new Network(address, (int) prefix).toString();
   }
@@ -182,7 +182,7 @@ final class Functions {
     try {
       return ZoneId.of((String) id);
     } catch (DateTimeException e) {
-      throw wrong(id, "time zone");
+      throw wrong(id, "a time zone");
     }
   }
 
@@ -194,7 +194,7 @@ final class Functions {
     try {
       return LocalDateTime.parse((String) a[0], formatter(a[1])).atZone(zone(a[2])).toInstant();
     } catch (DateTimeException e) {
-      throw wrong(a[0], "time of the form " + a[1]);
+      throw wrong(a[0], "a time of the form " + a[1]);
     }
   }
 
@@ -210,7 +210,8 @@ final class Functions {
           case "month" -> day.withDayOfMonth(1);
           case "year" -> day.withDayOfYear(1);
           default ->
-              throw wrong(unit, "unit: second, minute, hour, day, week (from Monday), month, year");
+              throw wrong(
+                  unit, "a unit: second, minute, hour, day, week (from Monday), month, year");
         })
         .toInstant();
   }

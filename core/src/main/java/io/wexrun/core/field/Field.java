@@ -242,7 +242,7 @@ public record Field(
             && zone == null
             && Times.instant(data, from, to, new Zone(ZoneOffset.UTC)) != Numbers.NONE;
     String hint = onlyZone ? ": it has no zone (give one, as in timestamp @UTC)" : "";
-    return shown + " is no " + type + hint;
+    return shown + " is not " + type.withArticle() + hint;
   }
 
   private static long bool(byte[] data, int from, int to) {

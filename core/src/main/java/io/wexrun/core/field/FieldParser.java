@@ -193,7 +193,7 @@ public final class FieldParser {
     Matcher behind = BEHIND.matcher(spec.substring(close + 1));
     if (close < 0 || !behind.matches()) {
       String hint = "write it as list<int>, or as {lat: double, lon: double}";
-      error(offset, spec.length(), "'" + spec + "' is no list or struct", hint);
+      error(offset, spec.length(), "'" + spec + "' is not a list or struct", hint);
       return new Read(Field.text(name), Optional.empty());
     }
     boolean mayLack = optional || behind.group(1) != null;

@@ -11,7 +11,7 @@ public final class JsonMembers {
   /**
    * Goes through a text that should be one JSON object.
    *
-   * @param each takes the JSONPath of every value that is no object, and the value as JSON
+   * @param each takes the JSONPath of every value that is not an object, and the value as JSON
    * @return whether it is one; if not, some values may have been told
    */
   public boolean visit(byte[] text, BiConsumer<String, String> each) {

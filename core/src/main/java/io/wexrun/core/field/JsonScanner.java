@@ -4,11 +4,11 @@ import java.nio.charset.StandardCharsets;
 
 /**
  * Reads JSON texts (RFC 8259) from UTF-8 bytes in place: every method starts at a place and returns
- * the place behind what it read, or {@link #FAULT}. Strict: what is no JSON is never passed over.
+ * the place behind what it read, or {@link #FAULT}. Strict: what is not JSON is never passed over.
  * For one thread, and for one text after the other.
  */
 public final class JsonScanner {
-  /** Returned where the text is no JSON; {@link #fault()} says why. */
+  /** Returned where the text is not JSON; {@link #fault()} says why. */
   public static final int FAULT = -1;
 
   /** ValueText may be nested so deep. */

@@ -34,7 +34,7 @@ public final class JsonValues {
       end = scanner.fail(scanner.blanks(end), "the text ends after one value");
     }
     if (end == JsonScanner.FAULT) {
-      fault = Excerpt.of(data, from, to) + " is no JSON: " + scanner.fault();
+      fault = Excerpt.of(data, from, to) + " is not JSON: " + scanner.fault();
       return false;
     }
     return append(field, data, at, end, column);
@@ -74,7 +74,7 @@ public final class JsonValues {
     if (escaped) {
       scanner.over(data, to);
       if (!scanner.unescape(start, end)) {
-        return wrong("half of a surrogate pair is no character");
+        return wrong("half of a surrogate pair is not a character");
       }
       text = scanner.plain();
       start = 0;

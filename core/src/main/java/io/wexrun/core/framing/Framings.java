@@ -17,6 +17,12 @@ public final class Framings {
     }
   }
 
+  private static final List<String> OF_FILES = List.copyOf(NAMED.keySet());
+
+  static {
+    NAMED.put(Placed.FRAMING.form(), Placed.FRAMING);
+  }
+
   private Framings() {}
 
   /** The framing with a name; empty if there is none. */
@@ -24,8 +30,8 @@ public final class Framings {
     return Optional.ofNullable(NAMED.get(name));
   }
 
-  /** All names; {@code lines}, which needs no mention, first. */
-  public static List<String> names() {
-    return List.copyOf(NAMED.keySet());
+  /** The names of those that files may have; {@code lines}, which needs no mention, first. */
+  public static List<String> ofFiles() {
+    return OF_FILES;
   }
 }

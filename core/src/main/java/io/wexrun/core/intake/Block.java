@@ -9,7 +9,7 @@ package io.wexrun.core.intake;
  * @param data the bytes; nobody changes them once the block is made
  * @param length how many of them count
  * @param framing how they are cut into records
- * @param header the header of the source, which is no record; empty if it has none
+ * @param header the header of the source, which is not a record; empty if it has none
  * @param taken when the intake took the block, in microseconds since 1970-01-01T00:00:00Z; 0 if
  *     that is not known
  */

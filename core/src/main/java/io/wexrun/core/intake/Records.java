@@ -39,6 +39,7 @@ public final class Records {
   private final int count;
   private final long firstPosition;
   private final boolean positionsAreBytes;
+  private final long[] places;
   private final BitSet odd;
   private final Origin origin;
 
@@ -49,6 +50,7 @@ public final class Records {
       int count,
       long firstPosition,
       boolean positionsAreBytes,
+      long[] places,
       BitSet odd,
       Origin origin) {
     this.data = data;
@@ -57,6 +59,7 @@ public final class Records {
     this.count = count;
     this.firstPosition = firstPosition;
     this.positionsAreBytes = positionsAreBytes;
+    this.places = places;
     this.odd = odd;
     this.origin = origin;
   }
@@ -69,7 +72,7 @@ public final class Records {
    */
   public static Records atBytes(
       byte[] data, int[] starts, int[] ends, int count, long firstPosition, BitSet odd) {
-    return new Records(data, starts, ends, count, firstPosition, true, odd, NOWHERE);
+    return new Records(data, starts, ends, count, firstPosition, true, null, odd, NOWHERE);
   }
 
   /**
@@ -79,7 +82,17 @@ public final class Records {
    */
   public static Records numbered(
       byte[] data, int[] starts, int[] ends, int count, long firstPosition, BitSet odd) {
-    return new Records(data, starts, ends, count, firstPosition, false, odd, NOWHERE);
+    return new Records(data, starts, ends, count, firstPosition, false, null, odd, NOWHERE);
+  }
+
+  /**
+   * Records of which each has a position of its own.
+   *
+   * @param positions ascending, at least {@code count} of them; not changed any more
+   */
+  public static Records placed(byte[] data, int[] starts, int[] ends, int count, long[] positions) {
+    long first = count == 0 ? 0 : positions[0];
+    return new Records(data, starts, ends, count, first, false, positions, null, NOWHERE);
   }
 
   /** How many records there are. */
@@ -104,7 +117,9 @@ public final class Records {
 
   /** The position of a record in its source partition. */
   public long position(int record) {
-    return firstPosition + (positionsAreBytes ? starts[record] : record);
+    return places != null
+        ? places[record]
+        : firstPosition + (positionsAreBytes ? starts[record] : record);
   }
 
   /** Whether every byte of a record is known to be below 128. */
@@ -115,7 +130,8 @@ public final class Records {
   /** The same records with what is known of where they come from. */
   Records from(String source, byte[] header, long taken) {
     Origin from = new Origin(source, header, taken, origin.times, origin.envelopes, origin.shift);
-    return new Records(data, starts, ends, count, firstPosition, positionsAreBytes, odd, from);
+    return new Records(
+        data, starts, ends, count, firstPosition, positionsAreBytes, places, odd, from);
   }
 
   /**
@@ -125,7 +141,8 @@ public final class Records {
    */
   public Records with(long[] times, Envelopes envelopes) {
     Origin from = new Origin(origin.source, origin.header, origin.taken, times, envelopes, 0);
-    return new Records(data, starts, ends, count, firstPosition, positionsAreBytes, odd, from);
+    return new Records(
+        data, starts, ends, count, firstPosition, positionsAreBytes, places, odd, from);
   }
 
   /** The header of the records' source, such as the line with a CSV file's names; may be empty. */
@@ -165,9 +182,9 @@ public final class Records {
 
   /** The same records without their bytes: only positions and count, for less memory. */
   public Records positionsOnly() {
-    int[] places = positionsAreBytes ? starts : NOTHING;
+    int[] bytes = positionsAreBytes ? starts : NOTHING;
     return new Records(
-        null, places, NOTHING, count, firstPosition, positionsAreBytes, odd, NOWHERE);
+        null, bytes, NOTHING, count, firstPosition, positionsAreBytes, places, odd, NOWHERE);
   }
 
   /** The records before a position. */
@@ -176,7 +193,8 @@ public final class Records {
     while (head < count && position(head) < position) {
       head++;
     }
-    return new Records(data, starts, ends, head, firstPosition, positionsAreBytes, odd, origin);
+    return new Records(
+        data, starts, ends, head, firstPosition, positionsAreBytes, places, odd, origin);
   }
 
   /** The records from a position on. */
@@ -193,6 +211,7 @@ public final class Records {
         count - gone,
         positionsAreBytes ? firstPosition : firstPosition + gone,
         positionsAreBytes,
+        places == null ? null : Arrays.copyOfRange(places, gone, count),
         odd == null ? null : odd.get(gone, Math.max(gone, count)),
         new Origin(
             origin.source,
@@ -206,7 +225,8 @@ public final class Records {
   /** The first records, at most so many. */
   public Records first(int most) {
     int head = Math.min(most, count);
-    return new Records(data, starts, ends, head, firstPosition, positionsAreBytes, odd, origin);
+    return new Records(
+        data, starts, ends, head, firstPosition, positionsAreBytes, places, odd, origin);
   }
 
   /** A copy of a record's bytes. */

@@ -166,7 +166,8 @@ public final class PairsStep extends ParseStep {
       }
       if (at == to || data[at] != assign || at == start) {
         String shown = Excerpt.of(data, start, at);
-        return reject(Reason.NO_MATCH, "", shown + " is no pair: " + (char) assign + " is missing");
+        return reject(
+            Reason.NO_MATCH, "", shown + " is not a pair: " + (char) assign + " is missing");
       }
       int keyEnd = at++;
       byte[] value = data;

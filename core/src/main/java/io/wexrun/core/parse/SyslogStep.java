@@ -210,7 +210,7 @@ final class SyslogStep extends ParseStep {
     private boolean time(long instant, int end) {
       if (instant == Numbers.NONE) {
         String shown = Excerpt.of(data, at, end);
-        return reject(Reason.BAD_VALUE, "time", shown + " is no timestamp");
+        return reject(Reason.BAD_VALUE, "time", shown + " is not a timestamp");
       }
       ((LongVector) columns.get(TIME)).append(instant);
       return true;

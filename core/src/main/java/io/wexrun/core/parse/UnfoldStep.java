@@ -227,7 +227,7 @@ public final class UnfoldStep implements Step {
       scanner.over(data, to);
       int at = scanner.blanks(arrays.start(row));
       if (scanner.peek(at) != '[') {
-        String what = Excerpt.of(data, at, to) + " is no array";
+        String what = Excerpt.of(data, at, to) + " is not an array";
         rejects.reject(record, Reason.BAD_VALUE, name, what);
         return 0;
       }

@@ -189,12 +189,18 @@ public sealed interface Type {
     return (this == Scalar.JSON || this == Scalar.UUID) && column == Scalar.TEXT;
   }
 
-  /** The spelling with its article: {@code an int}, {@code a text}. */
+  /** The type in a sentence, with its article if it has one: {@code an int}, {@code text}. */
   default String withArticle() {
     if (this instanceof Struct) {
       return "a struct " + this;
     }
-    return ("iu".indexOf(toString().charAt(0)) >= 0 && this != Scalar.UUID ? "an " : "a ") + this;
+    if (this == Scalar.TEXT || this == Scalar.BYTES) {
+      return toString();
+    }
+    if (this == Scalar.JSON) {
+      return "JSON";
+    }
+    return (this == Scalar.INT ? "an " : "a ") + this;
   }
 
   /**

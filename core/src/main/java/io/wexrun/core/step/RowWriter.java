@@ -92,7 +92,7 @@ public final class RowWriter {
     } else {
       byte[] text = String.valueOf(value).getBytes(StandardCharsets.UTF_8);
       if (!ValueText.append(type, text, 0, text.length, to)) {
-        throw new IllegalArgumentException("\"" + value + "\" is no " + type);
+        throw new IllegalArgumentException("\"" + value + "\" is not " + type.withArticle());
       }
     }
   }

@@ -64,7 +64,7 @@ class SchemaTest {
   }
 
   @ParameterizedTest
-  @CsvSource({"int, an int", "text, a text", "uuid, a uuid", "timestamp, a timestamp"})
+  @CsvSource({"int, an int", "text, text", "uuid, a uuid", "timestamp, a timestamp"})
   void typesHaveTheirArticles(String type, String shown) {
     assertThat(Type.parse(type).orElseThrow().withArticle()).isEqualTo(shown);
   }

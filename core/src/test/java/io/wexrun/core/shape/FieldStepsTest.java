@@ -61,7 +61,7 @@ class FieldStepsTest {
       quoteCharacter = '`',
       value = {
         "int                   |          | 5    | {a=5, b=x}",
-        "int                   |          | y    | bad-value shape[1].cast a \"y\" is no int",
+        "int                   |          | y    | bad-value shape[1].cast a \"y\" is not an int",
         "int                   | absent   | y    | {b=x}",
         "int                   | =7       | y    | {a=7, b=x}",
         "timestamp 'epoch'     |          | 2    | {a=2000000, b=x}",

@@ -46,7 +46,7 @@ class FormatsTest {
   @Test
   void templatesThatDisagreeAboutATypeAreAMistake() {
     assertThat(new Shaping().shape(StepDefinition.template("{a:int} x", "{a} y")).mistakes())
-        .anyMatch(m -> m.startsWith("type-clash shape[0].template[1]: 'a' is a text here"));
+        .anyMatch(m -> m.startsWith("type-clash shape[0].template[1]: 'a' is text here"));
   }
 
   @Test
@@ -87,7 +87,7 @@ class FormatsTest {
             "{gate=g1, ms=5, note=x y}",
             "{gate=g2, ms=6}",
             "no-match shape[0].regex the pattern does not match",
-            "bad-value shape[0].regex ms \"99999999999\" is no int");
+            "bad-value shape[0].regex ms \"99999999999\" is not an int");
     assertThat(new Shaping().shape(StepDefinition.of("regex", "((?<a>x)")).mistakes())
         .anyMatch(m -> m.startsWith("bad-pattern shape[0].regex: this is not a pattern"));
     assertThat(new Shaping().shape(StepDefinition.of("regex", "(?<a>(?&b))")).mistakes())
@@ -115,10 +115,11 @@ class FormatsTest {
         ",,             | {}",
         "\"\",1,        | {a=, n=1}",
         " x ,5, y       | `{a= x , n=5, c= y}`",
-        "x,five,y       | bad-value shape[0].csv n \"five\" is no int",
+        "x,five,y       | bad-value shape[0].csv n \"five\" is not an int",
         "x,5            | not-csv shape[0].csv 2 values for 3 columns",
         "x,5,y,z        | not-csv shape[0].csv 4 values for 3 columns",
-        "\"x,5,y        | not-csv shape[0].csv a quote is open at the end (a record over several lines needs framing: csv)",
+        "\"x,5,y        | not-csv shape[0].csv a quote is open at the end (a record over several"
+            + " lines needs framing: csv)",
         "\"x\"y,5,z     | not-csv shape[0].csv \"y,5,z\" follows a closing quote",
       })
   void separatedValuesAreRead(String line, String expected) {
@@ -192,9 +193,9 @@ class FormatsTest {
         "a=1 b=x                | {a=1, b=x}",
         "b=\"x \\\"y\\\"\"   a=2 | {a=2, b=x \"y\"}",
         "a=1 c=3 d=\"\"         | {a=1, others={\"c\":\"3\",\"d\":\"\"}}",
-        "a=x                    | bad-value shape[0].pairs a \"x\" is no int",
+        "a=x                    | bad-value shape[0].pairs a \"x\" is not an int",
         "a=1 a=2                | bad-value shape[0].pairs a it stands there twice",
-        "a=1 word               | no-match shape[0].pairs \"word\" is no pair: = is missing",
+        "a=1 word               | no-match shape[0].pairs \"word\" is not a pair: = is missing",
         "a=1 b=\"x              | no-match shape[0].pairs a quote is open at the end",
         "b=\"x\"y               | no-match shape[0].pairs \"y\" follows a closing quote",
       })
@@ -223,7 +224,8 @@ class FormatsTest {
     assertThat(
             all(
                 syslog,
-                "<165>1 1970-01-01T00:00:01Z depot.ostrel switchd 42 ID47 [tram@32473 line=\"7\" to=\"a\\]b\"] moved",
+                "<165>1 1970-01-01T00:00:01Z depot.ostrel switchd 42 ID47 [tram@32473 line=\"7\""
+                    + " to=\"a\\]b\"] moved",
                 "<14>1 - - - - - - only text",
                 "<34>Jan  1 00:00:02 depot switchd[7]: stuck",
                 "<13>Jan  1 00:00:03 depot no tag here",
@@ -240,7 +242,8 @@ class FormatsTest {
             "no-match shape[0].syslog a message begins with a priority from <0> to <191>:"
                 + " \"<999>1 - - - - - -\"",
             "no-match shape[0].syslog structured structured data is not closed: it ends",
-            "no-match shape[0].syslog a message begins with a priority from <0> to <191>: \"hello\"");
+            "no-match shape[0].syslog a message begins with a priority from <0> to <191>:"
+                + " \"hello\"");
   }
 
   @Test

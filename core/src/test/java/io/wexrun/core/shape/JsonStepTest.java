@@ -69,20 +69,30 @@ class JsonStepTest {
       delimiter = '|',
       quoteCharacter = '`',
       value = {
-        "int    | {\"a\": 1e400}         | bad-value shape[0].json a \"1e400\" is no int",
-        "double | {\"a\": 1e400}         | bad-value shape[0].json a \"1e400\" is no double",
-        "long   | {\"a\": 99999999999999999999} | bad-value shape[0].json a \"99999999999999999999\" is no long",
-        "text   | {\"a\": {}}            | bad-value shape[0].json a it is an object, not a text",
+        "int    | {\"a\": 1e400}         | bad-value shape[0].json a \"1e400\" is not an int",
+        "double | {\"a\": 1e400}         | bad-value shape[0].json a \"1e400\" is not a double",
+        "long   | {\"a\": 99999999999999999999} | bad-value shape[0].json a"
+            + " \"99999999999999999999\" is not a long",
+        "text   | {\"a\": {}}            | bad-value shape[0].json a it is an object, not text",
         "int    | {\"a\": 1, \"a\": 2}   | bad-value shape[0].json a it stands there twice",
-        "text   | {\"a\": \"\\ud83d\"}   | bad-value shape[0].json a half of a surrogate pair is no character",
-        "text   | {\"a\": 01}            | not-json shape[0].json a comma or '}' is expected, but there is \"1}\"",
-        "text   | {\"a\": 1,}            | not-json shape[0].json a member begins with its name in quotes, but there is \"}\"",
-        "text   | {\"a\": 1} x           | not-json shape[0].json the text ends after one value, but there is \"x\"",
-        "text   | {\"a\": \"x            | not-json shape[0].json a string ends with a quote, but the text ends",
-        "text   | {\"b\": [1 2]}         | not-json shape[0].json a comma or ']' is expected, but there is \"2]}\"",
-        "text   | {'a': 1}               | not-json shape[0].json a member begins with its name in quotes, but there is \"'a': 1}\"",
-        "text   | nothing                | not-json shape[0].json a value is expected, but there is \"nothing\"",
-        "text   | ``                     | not-json shape[0].json a value is expected, but the text ends",
+        "text   | {\"a\": \"\\ud83d\"}   | bad-value shape[0].json a half of a surrogate pair is"
+            + " not a character",
+        "text   | {\"a\": 01}            | not-json shape[0].json a comma or '}' is expected, but"
+            + " there is \"1}\"",
+        "text   | {\"a\": 1,}            | not-json shape[0].json a member begins with its name in"
+            + " quotes, but there is \"}\"",
+        "text   | {\"a\": 1} x           | not-json shape[0].json the text ends after one value,"
+            + " but there is \"x\"",
+        "text   | {\"a\": \"x            | not-json shape[0].json a string ends with a quote, but"
+            + " the text ends",
+        "text   | {\"b\": [1 2]}         | not-json shape[0].json a comma or ']' is expected, but"
+            + " there is \"2]}\"",
+        "text   | {'a': 1}               | not-json shape[0].json a member begins with its name in"
+            + " quotes, but there is \"'a': 1}\"",
+        "text   | nothing                | not-json shape[0].json a value is expected, but there is"
+            + " \"nothing\"",
+        "text   | ``                     | not-json shape[0].json a value is expected, but the text"
+            + " ends",
       })
   void whatIsWrongDiesWithItsReason(String spec, String line, String death) {
     assertThat(row(json("a", spec), line)).isEqualTo(death);
@@ -134,7 +144,8 @@ class JsonStepTest {
     Shaped shaped =
         Shaping.over(top, unfold)
             .lines(
-                "{\"car\": \"A\", \"readings\": [{\"axle\": 1, \"e\": {\"kwh\": 2.5}}, {\"axle\": 2}]}",
+                "{\"car\": \"A\", \"readings\": [{\"axle\": 1, \"e\": {\"kwh\": 2.5}}, {\"axle\":"
+                    + " 2}]}",
                 "{\"car\": \"B\", \"readings\": []}",
                 "{\"car\": \"C\", \"readings\": [{\"axle\": 1}, {\"axle\": \"x\"}]}",
                 "{\"car\": \"D\", \"readings\": 5}");
@@ -142,8 +153,8 @@ class JsonStepTest {
         .containsExactly("{car=A, axle=1, kwh=2.5}", "{car=A, axle=2}", "{car=B}");
     assertThat(Shaping.dead(shaped))
         .containsExactly(
-            "bad-value shape[1].unfold axle \"x\" is no int",
-            "bad-value shape[1].unfold readings \"5\" is no array");
+            "bad-value shape[1].unfold axle \"x\" is not an int",
+            "bad-value shape[1].unfold readings \"5\" is not an array");
     assertThat(shaped.taken() + shaped.unfolded()).isEqualTo(3 + 2);
   }
 

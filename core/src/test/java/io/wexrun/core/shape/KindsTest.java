@@ -83,7 +83,7 @@ class KindsTest {
         .containsExactly(
             "ambiguous-kind kinds it is 'door' and 'fault': type is \"door\", code is \"E-7\"",
             "unknown-kind kinds no kind has its marks: type is \"bell\", code is absent",
-            "bad-value kinds.door.shape[0].json n \"one\" is no int",
+            "bad-value kinds.door.shape[0].json n \"one\" is not an int",
             "missing-field kinds.energy.shape[2].require kwh 'kwh' is absent",
             "unknown-kind kinds no kind has its marks: type is absent, code is absent");
     assertThat(shaped.rows()).isEmpty();

@@ -219,11 +219,11 @@ class LookupTest {
             m -> m.contains("shape[1].lookup.network.networks: nets has no column 'networks'"))
         .anyMatch(m -> m.contains("shape[1].lookup.add.plaice: nets has no column 'plaice'"));
     assertThat(mistakes("file", "nets", "network", map("network", "n"), "add", add))
-        .anyMatch(m -> m.contains("an address is a text, not an int"));
+        .anyMatch(m -> m.contains("an address is text, not an int"));
     assertThat(mistakes("file", "nets", "latest", map("place", "x"), "add", add))
         .anyMatch(m -> m.contains("no earlier or later for a double"));
     assertThat(mistakes("file", "nets", "latest", map("place", "n"), "add", add))
-        .anyMatch(m -> m.contains("nets, row 1: column 'place': \"Old Town\" is no int"));
+        .anyMatch(m -> m.contains("nets, row 1: column 'place': \"Old Town\" is not an int"));
     assertThat(mistakes("file", "nets", "equal", map("place", "pi"), "add", add))
         .anyMatch(m -> m.startsWith("unknown-field"));
     assertThat(mistakes("file", "nets", "add", add)).anyMatch(m -> m.startsWith("missing-key"));
@@ -234,6 +234,6 @@ class LookupTest {
         .anyMatch(m -> m.contains("twice, row 2: its key stands in row 1 already"));
     shelf.put("odd", "network,place", "10.0.0.0/99,a");
     assertThat(mistakes("file", "odd", "network", map("network", "ip"), "add", add))
-        .anyMatch(m -> m.contains("odd, row 1: \"10.0.0.0/99\" is no network"));
+        .anyMatch(m -> m.contains("odd, row 1: \"10.0.0.0/99\" is not a network"));
   }
 }

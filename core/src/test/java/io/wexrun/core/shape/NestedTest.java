@@ -33,7 +33,8 @@ class NestedTest {
     Shaped shaped =
         Shaping.over(CARS)
             .lines(
-                "{\"cars\": [{\"number\": 1, \"at\": 0, \"kwh\": [1.5, null, 2]}, null, {\"x\": {}}]}",
+                "{\"cars\": [{\"number\": 1, \"at\": 0, \"kwh\": [1.5, null, 2]}, null, {\"x\":"
+                    + " {}}]}",
                 "{\"cars\": []}",
                 "{}");
     assertThat(rows(shaped, "all"))
@@ -58,7 +59,7 @@ class NestedTest {
                 "{\"cars\": [{\"number\": 2}]}");
     assertThat(dead(shaped))
         .containsExactly(
-            "bad-value shape[0].json cars number: \"one\" is no int",
+            "bad-value shape[0].json cars number: \"one\" is not an int",
             "bad-value shape[0].json cars kwh: it is an object, not a double",
             "bad-value shape[0].json cars it is an object, not an array",
             "bad-value shape[0].json cars it is \"5\", not an object",
@@ -167,7 +168,7 @@ class NestedTest {
   void mistakesInNestedSpecsAreToldAtTheirPlace() {
     for (Map.Entry<String, String> wrong :
         Map.of(
-                "list<int", "is no list or struct",
+                "list<int", "is not a list or struct",
                 "list<sint>", "there is no type 'sint'",
                 "{a: int, a: text}", "distinct names",
                 "{a}", "a struct's field is NAME: TYPE",

@@ -185,14 +185,15 @@ class ShaperTest {
             "misplaced-step shape[3].template: this step reads the raw record, so it is the first"
                 + " step",
             "unknown-field route[0].when: there is no field 'evnt' here",
-            "type-clash route[0]: field 'ms' is a text, but column 'ms' of table 'scans' is an int",
-            "not-a-condition route[1].when: the condition gives a text, not true or false",
+            "type-clash route[0]: field 'ms' is text, but column 'ms' of table 'scans' is an int",
+            "not-a-condition route[1].when: the condition gives text, not true or false",
             "unknown-target route[1].to: there is no table or queue 'scanz'",
             "bad-route route[2]: 'dead' stands alone, not beside other targets",
-            "type-clash route[2]: field 'ms' is a text, but column 'ms' of table 'scans' is an int",
-            "unreachable-route route[3]: no record comes this far: the entry before takes everything",
-            "bad-pattern route[3].key: this is not a pattern: error parsing regexp: missing closing ):"
-                + " `((`");
+            "type-clash route[2]: field 'ms' is text, but column 'ms' of table 'scans' is an int",
+            "unreachable-route route[3]: no record comes this far: the entry before takes"
+                + " everything",
+            "bad-pattern route[3].key: this is not a pattern: error parsing regexp: missing closing"
+                + " ): `((`");
   }
 
   @Test
@@ -206,7 +207,7 @@ class ShaperTest {
     assertThat(diagnostics).hasSize(1);
     assertThat(diagnostics.get(0).render())
         .isEqualTo(
-            "test, route[0]: error [type-clash] field 'ms' is a text, but column 'ms' of table"
+            "test, route[0]: error [type-clash] field 'ms' is text, but column 'ms' of table"
                 + " 'scans' is an int\n      = read it as one: {ms:int}");
   }
 }

@@ -85,7 +85,7 @@ class StepMistakesTest {
         of(
             "cast",
             map("text", map("to", "int", "default", "x")),
-            "bad-value shape[1].cast.text.default: \"x\" is no int"),
+            "bad-value shape[1].cast.text.default: \"x\" is not an int"),
         of("default", map("o", "x"), "unknown-field shape[1].default.o: there is no field 'o'"),
         of("rename", map("n", "1n"), "bad-name shape[1].rename.n: '1n' is not a name"),
         of("remove", map("n", "x"), "wrong-form shape[1].remove: this is a list"),

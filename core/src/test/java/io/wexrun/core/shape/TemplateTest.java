@@ -58,13 +58,15 @@ class TemplateTest {
         "{a:timestamp 'dd/MMM/yyyy HH:mm:ss Z'} x | 01/Jan/1970 00:00:01 +0000 x | {a=1000000}",
         "{a:timestamp @UTC}      | 1970-01-01 00:00:02 | {a=2000000}",
         "{a:timestamp 'yyyy-MM-dd HH:mm:ss' @+01:00} x | 1970-01-01 01:00:02 x | {a=2000000}",
-        "{a:timestamp 'dd MMM yyyy HH:mm:ss Z'} {b} | 01 Jan 1970 00:00:01 +0000 x y | {a=1000000, b=x y}",
+        "{a:timestamp 'dd MMM yyyy HH:mm:ss Z'} {b} | 01 Jan 1970 00:00:01 +0000 x y | {a=1000000,"
+            + " b=x y}",
         "{a:timestamp 'dd MMM yyyy HH:mm' @UTC};{b} | 01 Jan 1970 00:01;x | {a=60000000, b=x}",
         "{a:timestamp @UTC} {b}  | 1970-01-01 00:00:02 x | {a=2000000, b=x}",
         "{a:timestamp @UTC} {b}  | 1970-01-01T00:00:02 x | {a=2000000, b=x}",
         "{a:timestamp} {b}       | 1970-01-01 00:00:02.5Z x | {a=2500000, b=x}",
         "{a:date 'd.M.yyyy'} x   | 2.1.1970 x        | {a=1}",
-        "{a:uuid}                | 123E4567-e89b-12d3-a456-426614174000 | {a=123e4567-e89b-12d3-a456-426614174000}",
+        "{a:uuid}                | 123E4567-e89b-12d3-a456-426614174000 |"
+            + " {a=123e4567-e89b-12d3-a456-426614174000}",
         "{} {a}                  | skipped kept      | {a=kept}",
         "{a?};{b:int?};{c}       | -;;x              | {c=x}",
         "{a:int?};{c}            | -;x               | {c=x}",
@@ -83,15 +85,20 @@ class TemplateTest {
       quoteCharacter = '`',
       value = {
         "{a} card={b}     | x kard=7  | `no-match shape[0].template a no \" card=\" after 'a'`",
-        "log: {a}         | lag: x    | `no-match shape[0].template the line does not start with \"log: \"`",
+        "log: {a}         | lag: x    | `no-match shape[0].template the line does not start with"
+            + " \"log: \"`",
         "{a};{b}          | ``        | no-match shape[0].template a the line is empty",
-        "{a:int};{b}      | fast;x    | `bad-value shape[0].template a \"fast\" is no int`",
+        "{a:int};{b}      | fast;x    | `bad-value shape[0].template a \"fast\" is not an int`",
         "{a:int};{b}      | ;x        | bad-value shape[0].template a the value is empty",
-        "{a:int};{b}      | 3000000000;x | `bad-value shape[0].template a \"3000000000\" is no int`",
-        "{a} \"{b}\"      | `x \"y\" z` | `no-match shape[0].template text is left after the end: \" z\"`",
+        "{a:int};{b}      | 3000000000;x | `bad-value shape[0].template a \"3000000000\" is not an"
+            + " int`",
+        "{a} \"{b}\"      | `x \"y\" z` | `no-match shape[0].template text is left after the end:"
+            + " \" z\"`",
         "{a} \"{b}\"      | `x \"y\\\"` | `no-match shape[0].template b no \"\"\" after 'b'`",
-        "{a:timestamp};{b} | 2026-05-03 06:14:09;x | `bad-value shape[0].template a \"2026-05-03 06:14:09\" is no timestamp: it has no zone (give one, as in timestamp @UTC)`",
-        "{a:timestamp 'yyyy-MM-dd' @UTC};{b} | 2026-02-30;x | `bad-value shape[0].template a \"2026-02-30\" is no timestamp`",
+        "{a:timestamp};{b} | 2026-05-03 06:14:09;x | `bad-value shape[0].template a \"2026-05-03"
+            + " 06:14:09\" is not a timestamp: it has no zone (give one, as in timestamp @UTC)`",
+        "{a:timestamp 'yyyy-MM-dd' @UTC};{b} | 2026-02-30;x | `bad-value shape[0].template a"
+            + " \"2026-02-30\" is not a timestamp`",
       })
   void whatDoesNotFitDiesWithTheFieldAtFault(String template, String line, String death) {
     assertThat(death(template, line)).isEqualTo(death);
@@ -185,12 +192,15 @@ class TemplateTest {
       value = {
         "{a} {b         | 4 | this field has no closing brace",
         "{a} b}         | 5 | this closing brace opens nowhere",
-        "{a}{b}         | 3 | two fields stand side by side, so nothing says where the first one ends",
+        "{a}{b}         | 3 | two fields stand side by side, so nothing says where the first one"
+            + " ends",
         "{a:itn}        | 3 | there is no type 'itn'",
         "{a} {a}        | 5 | a second field is named 'a'",
         "{1a}           | 1 | '1a' is not a name",
-        "{a:timestamp 'yyyy-MM-dd HH:mm'} | 14 | the format has no zone, so the instant is not known",
-        "{a:timestamp 'yyyy-QQQQQQ Z'}    | 14 | `this is not a date pattern: Too many pattern letters: Q`",
+        "{a:timestamp 'yyyy-MM-dd HH:mm'} | 14 | the format has no zone, so the instant is not"
+            + " known",
+        "{a:timestamp 'yyyy-QQQQQQ Z'}    | 14 | `this is not a date pattern: Too many pattern"
+            + " letters: Q`",
         "{a:timestamp @Mars}              | 14 | there is no time zone 'Mars'",
         "{a:int 'x'} {b}                  | 3  | only timestamps and dates have a format or a zone",
         "nothing                          | 0  | the template names no field",

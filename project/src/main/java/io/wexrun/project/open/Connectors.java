@@ -61,14 +61,14 @@ public final class Connectors {
     try (Stream<Path> entries = Files.list(plugins)) {
       for (Path jar : entries.filter(p -> p.toString().endsWith(".jar")).sorted().toList()) {
         try {
-          new ZipFile(jar.toFile()).close(); // A class loader would pass over what is no jar.
+          new ZipFile(jar.toFile()).close(); // A class loader would pass over what is not a jar.
           jars.add(jar.toUri().toURL());
         } catch (ZipException e) {
-          throw new OutsideException(jar + " is no jar: " + e.getMessage() + "; remove it", e);
+          throw new OutsideException(jar + " is not a jar: " + e.getMessage() + "; remove it", e);
         }
       }
     } catch (MalformedURLException e) {
-      throw new IllegalStateException("a path is no URL", e);
+      throw new IllegalStateException("a path is not a URL", e);
     } catch (IOException e) {
       throw new OutsideException("cannot look into " + plugins + ": " + e.getMessage(), e);
     }

@@ -49,7 +49,7 @@ public final class WorkspaceReferences implements References {
               .orElseThrow(
                   () ->
                       new OutsideException(
-                          name + " is no reference table: its name ends with " + endings()));
+                          name + " is not a reference table: its name ends with " + endings()));
       known = new Followed(file, name, reader);
       open.put(name, known);
     }

@@ -181,7 +181,8 @@ final class Parameters {
   }
 
   private static void wrong(YamlMap at, String key, String name, String what, String type) {
-    String message = what + " for parameter '" + name + "' is no " + type;
+    String article = "aeio".indexOf(type.charAt(0)) >= 0 ? "an" : "a";
+    String message = what + " for parameter '" + name + "' is not " + article + " " + type;
     at.error(key, "bad-parameter", message, Optional.empty());
   }
 

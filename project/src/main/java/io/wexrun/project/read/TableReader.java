@@ -53,7 +53,7 @@ final class TableReader {
             .error(
                 column,
                 "unknown-type",
-                "'" + text + "' is no column: it is a type, then 'required' or 'default VALUE'",
+                "'" + text + "' is not a column: it is a type, then 'required' or 'default VALUE'",
                 Diagnostics.nearestOrKnown(word, TYPES, all -> "the types are " + all));
       }
       boolean required = written.matches() && written.group(2) != null;

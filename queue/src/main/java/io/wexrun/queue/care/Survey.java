@@ -1,5 +1,6 @@
 package io.wexrun.queue.care;
 
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.queue.disk.DiskFile;
 import io.wexrun.queue.log.Pack;
 import io.wexrun.queue.log.Packs;
@@ -101,7 +102,7 @@ final class Survey {
       }
       byte[] data = new byte[0];
       Optional<Pack> pack = headerAt(place, end);
-      String wrong = end - place + " bytes are no pack";
+      String wrong = "not a pack: " + Counted.of(end - place, "byte");
       if (pack.isPresent()) {
         data = new byte[pack.get().bytes()];
         file.read(place, ByteBuffer.wrap(data));
@@ -140,7 +141,7 @@ final class Survey {
   /** What is wrong with a pack; empty if nothing is. */
   private static String wrong(Pack pack, byte[] data, long next, boolean behindDamage) {
     if (!pack.whole(data, 0)) {
-      return "the checksum of " + pack.count() + " records is wrong";
+      return "the checksum of " + Counted.of(pack.count(), "record") + " is wrong";
     }
     boolean follows = behindDamage ? pack.baseOffset() >= next : pack.baseOffset() == next;
     if (!follows) {
@@ -148,7 +149,9 @@ final class Survey {
     }
     try {
       int count = Packs.records(0, data, data.length, Long.MIN_VALUE).size();
-      return count == pack.count() ? "" : "it has " + count + " records, not " + pack.count();
+      return count == pack.count()
+          ? ""
+          : "it has " + Counted.of(count, "record") + ", not " + pack.count();
     } catch (RuntimeException e) {
       // The checksum is right, so it was written like this: tell it, whatever it is.
       return "its records cannot be taken apart: " + e;

@@ -43,7 +43,9 @@ record ChannelBlock(
       return read(headers);
     } catch (RuntimeException e) {
       throw new OutsideException(
-          "a record of the channel is no block: " + headers + "; 'wexrun queue verify' says more",
+          "a record of the channel is not a block: "
+              + headers
+              + "; 'wexrun queue verify' says more",
           e);
     }
   }

@@ -1,5 +1,7 @@
 package io.wexrun.queue.log;
 
+import io.wexrun.core.diagnose.Counted;
+
 /**
  * A reader asked for a record that the queue does not keep any more. It may go on from the oldest
  * one, or stop: that is for its user to say.
@@ -17,8 +19,9 @@ public final class BehindOldestException extends RuntimeException {
             + " any more, but "
             + position
             + " was asked for: "
-            + (oldest - position)
-            + " records were removed. Go on from the oldest, or stop and find out why the reader"
+            + Counted.of(oldest - position, "record")
+            + (oldest - position == 1 ? " was" : " were")
+            + " removed. Go on from the oldest, or stop and find out why the reader"
             + " is so late");
     this.partition = partition;
     this.position = position;
