@@ -3,6 +3,7 @@ package io.wexrun.cli;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.cli.Wexrun.Result;
+import io.wexrun.contract.Seeds;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -18,8 +19,9 @@ import tools.jackson.databind.JsonNode;
  * tables end as if nothing had happened.
  */
 class KillTest {
-  private static final int KILLS = 12;
-  private static final int LINES = 400_000;
+  private static final int SOAK = Seeds.times();
+  private static final int KILLS = SOAK == 1 ? 12 : 65;
+  private static final int LINES = SOAK == 1 ? 400_000 : 4_000_000;
   private static final String ON_DISK = "\nchannel: {disk: 4MB}\n";
 
   @TempDir private Path folder;

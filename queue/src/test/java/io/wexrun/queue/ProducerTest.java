@@ -3,6 +3,7 @@ package io.wexrun.queue;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import io.wexrun.contract.Seeds;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Records;
@@ -26,8 +27,6 @@ import java.util.SplittableRandom;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.CompletionException;
 import java.util.concurrent.TimeUnit;
-import net.jqwik.api.ForAll;
-import net.jqwik.api.Property;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.EnumSource;
@@ -247,9 +246,12 @@ class ProducerTest {
    * A named producer lives several lives on a disk that hiccups and loses power at any write, and
    * sends again what it knows nothing of.
    */
-  @Property(tries = 200)
-  void whateverHappensEveryRecordIsThereOnceAndWhatWasAcknowledgedWhereItWasSaid(
-      @ForAll long seed) {
+  @Test
+  void whateverHappensEveryRecordIsThereOnceAndWhatWasAcknowledgedWhereItWasSaid() {
+    Seeds.each(200, ProducerTest::simulate);
+  }
+
+  private static void simulate(long seed) {
     SplittableRandom dice = new SplittableRandom(seed);
     MemoryDisk now = new MemoryDisk();
     Codec codec = Codec.values()[dice.nextInt(3)];

@@ -3,6 +3,7 @@ package io.wexrun.queue;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import io.wexrun.contract.Seeds;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.queue.disk.MemoryDisk;
 import io.wexrun.queue.log.Pack;
@@ -24,8 +25,6 @@ import java.util.Set;
 import java.util.SplittableRandom;
 import java.util.TreeSet;
 import java.util.function.Predicate;
-import net.jqwik.api.ForAll;
-import net.jqwik.api.Property;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 
@@ -149,8 +148,12 @@ class QueueTest {
     }
   }
 
-  @Property(tries = 1500)
-  void afterAnyCrashEverythingAcknowledgedIsThereOnceAndInOrder(@ForAll long seed) {
+  @Test
+  void afterAnyCrashEverythingAcknowledgedIsThereOnceAndInOrder() {
+    Seeds.each(1500, QueueTest::simulate);
+  }
+
+  private static void simulate(long seed) {
     SplittableRandom dice = new SplittableRandom(seed);
     MemoryDisk disk = new MemoryDisk();
     Set<Integer> acknowledged = new TreeSet<>();

@@ -3,6 +3,7 @@ package io.wexrun.queue;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import io.wexrun.contract.Seeds;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.Assigner;
@@ -32,8 +33,6 @@ import java.util.Map;
 import java.util.SplittableRandom;
 import java.util.TreeMap;
 import java.util.concurrent.CompletableFuture;
-import net.jqwik.api.ForAll;
-import net.jqwik.api.Property;
 import org.junit.jupiter.api.Test;
 
 /** A damaged queue is made one that opens: what is whole stays where it is, the rest is told. */
@@ -123,9 +122,12 @@ class RepairTest {
    * opens, what was whole stands where it stood, what is lost was told, and no position is given to
    * another record.
    */
-  @Property(tries = 600)
-  void whateverIsDamagedAllThatIsWholeIsKeptAndWhatIsLostIsTold(@ForAll long seed)
-      throws IOException {
+  @Test
+  void whateverIsDamagedAllThatIsWholeIsKeptAndWhatIsLostIsTold() {
+    Seeds.each(600, RepairTest::simulate);
+  }
+
+  private static void simulate(long seed) throws IOException {
     SplittableRandom dice = new SplittableRandom(seed);
     MemoryDisk disk = filled(Codec.values()[dice.nextInt(3)]);
     Map<String, String> before = byPlace(open(disk));
@@ -178,7 +180,7 @@ class RepairTest {
   void aReaderPassesOverPositionsLostInSeveralFilesBeforeItSaysThatThereIsNothing()
       throws IOException {
     // Of one partition everything is lost, and what is new stands behind two files without records.
-    whateverIsDamagedAllThatIsWholeIsKeptAndWhatIsLostIsTold(-2040);
+    simulate(-2040);
   }
 
   /** How many records an intake takes until it is drained. */

@@ -3,10 +3,12 @@ package io.wexrun.queue.ends;
 import io.wexrun.contract.FolderSite;
 import io.wexrun.contract.IntakeContract;
 import io.wexrun.core.connect.IntakeOpening;
+import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.KnownSource;
 import io.wexrun.queue.Producer;
 import io.wexrun.queue.QueueMessage;
+import io.wexrun.queue.log.Packs;
 import java.nio.file.Path;
 import java.util.List;
 import org.junit.jupiter.api.AfterEach;
@@ -47,5 +49,10 @@ class QueueIntakeContractTest extends IntakeContract {
         .open(
             new IntakeOpening(
                 QueueConnector.intake("q"), site, known, notice -> {}, true, () -> true));
+  }
+
+  @Override
+  protected Framing framing(String form) {
+    return form.equals(Packs.FRAMING.form()) ? Packs.FRAMING : super.framing(form);
   }
 }
