@@ -2,11 +2,18 @@ package io.wexrun.examples;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import io.airlift.compress.lz4.Lz4Compressor;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.queue.Queue;
+import io.wexrun.state.Hold;
 import java.io.ByteArrayOutputStream;
+import java.io.File;
 import java.io.PrintStream;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.List;
+import java.util.StringJoiner;
 import java.util.stream.Collectors;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
@@ -52,6 +59,31 @@ class ExamplesTest {
             tram-04 @1: door cycle 2
             tram-04 @2: door cycle 3
             """);
+  }
+
+  /** What {@code wexrun-queue} brings from Maven, and no more. */
+  @Test
+  void aQueueAloneRunsWithCoreStateAndTheCompressorOnly() throws Exception {
+    List<Class<?>> parts =
+        List.of(
+            QueueExample.class,
+            Queue.class,
+            OutsideException.class,
+            Hold.class,
+            Lz4Compressor.class);
+    StringJoiner path = new StringJoiner(File.pathSeparator);
+    for (Class<?> part : parts) {
+      path.add(Path.of(part.getProtectionDomain().getCodeSource().getLocation().toURI()) + "");
+    }
+    String java = Path.of(System.getProperty("java.home"), "bin", "java").toString();
+    Process process =
+        new ProcessBuilder(
+                java, "-cp", path + "", QueueExample.class.getName(), folder.resolve("q") + "")
+            .redirectErrorStream(true)
+            .start();
+    String out = new String(process.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
+    assertThat(process.waitFor()).as(out).isZero();
+    assertThat(out).startsWith("tram-04 @0: door cycle 1");
   }
 
   @Test
