@@ -26,6 +26,7 @@ public final class FilesConnector implements IntakeConnector {
   private static final String LAST_LINE = "last-line";
   private static final String HEADER = "header";
   private static final String FRAMING = "framing";
+  private static final String LINKS = "links";
 
   @Override
   public String kind() {
@@ -34,7 +35,7 @@ public final class FilesConnector implements IntakeConnector {
 
   @Override
   public List<String> keys() {
-    return List.of("files", "longest", LAST_LINE, HEADER, FRAMING);
+    return List.of("files", "longest", LAST_LINE, HEADER, FRAMING, LINKS);
   }
 
   @Override
@@ -42,6 +43,7 @@ public final class FilesConnector implements IntakeConnector {
     checkWord(settings, LAST_LINE, List.of("wait", "take"), path, diagnostics);
     checkWord(settings, HEADER, List.of("false", "true"), path, diagnostics);
     checkWord(settings, FRAMING, Framings.ofFiles(), path, diagnostics);
+    checkWord(settings, LINKS, List.of("skip", "follow"), path, diagnostics);
     if (settings.text(HEADER).orElse("").equals("true")
         && List.of("varint", "int32").contains(settings.text(FRAMING).orElse(""))) {
       diagnostics.error(
@@ -50,7 +52,8 @@ public final class FilesConnector implements IntakeConnector {
           "only lines have a header",
           Optional.of("remove it, or the framing"));
     }
-    Pattern pattern = new Pattern(site.folder().toAbsolutePath(), settings.main());
+    Pattern pattern =
+        new Pattern(site.folder().toAbsolutePath(), settings.main(), followsLinks(settings));
     KeyPath at = path.key("files");
     if (pattern.plain() && !Files.isRegularFile(pattern.folder())) {
       diagnostics.error(
@@ -84,6 +87,10 @@ public final class FilesConnector implements IntakeConnector {
     }
   }
 
+  private static boolean followsLinks(Settings settings) {
+    return settings.text(LINKS).orElse("").equals("follow");
+  }
+
   @Override
   public Intake open(IntakeOpening opening) {
     Settings settings = opening.settings();
@@ -91,6 +98,12 @@ public final class FilesConnector implements IntakeConnector {
     boolean header = settings.text(HEADER).orElse("").equals("true");
     Framing framing = Framings.named(settings.text(FRAMING).orElse("lines")).orElseThrow();
     FollowedFile.Reading reading = new FollowedFile.Reading(take, header, framing);
-    return new FilesIntake(opening.site().folder(), settings.main(), reading, opening.notices());
+    return new FilesIntake(
+        opening.site().folder(),
+        settings.main(),
+        followsLinks(settings),
+        reading,
+        opening.known(),
+        opening.notices());
   }
 }

@@ -1,18 +1,19 @@
 package io.wexrun.files;
 
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Intake;
+import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.intake.Source;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
 import java.io.IOException;
-import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
-import java.util.HashSet;
 import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -22,30 +23,41 @@ import java.util.function.Consumer;
 
 /**
  * Follows the files that match a pattern as they grow; new ones are found by looking again. Every
- * file is a source partition of its own, named by its path; the position of a line is the place of
- * its first byte.
+ * file is a source partition of its own, whatever its name becomes; the position of a line is the
+ * place of its first byte. A source partition has the path that its file had when it was found; the
+ * next file of the same name is {@code PATH#2}, the one after that {@code PATH#3}.
  */
 public final class FilesIntake implements Intake {
+  private static final long SOON_NANOS = Duration.ofMillis(20).toNanos();
+
   private final Path workspace;
   private final Pattern pattern;
   private final String written;
   private final FollowedFile.Reading reading;
   private final Consumer<String> notices;
-  private final Set<Path> known = new HashSet<>();
   private final Map<SourcePartition, FollowedFile> files = new LinkedHashMap<>();
+  private final Set<FollowedFile> goneBefore = new LinkedHashSet<>();
   private final List<FollowedFile> assigned = new ArrayList<>();
-  private boolean toldNone;
+  private final Set<String> told = new LinkedHashSet<>();
+  private long lookedAt;
+  private long lookTook;
   private int turn;
   private boolean atEnd;
   private boolean toldEnd;
 
   FilesIntake(
-      Path workspace, String written, FollowedFile.Reading reading, Consumer<String> notices) {
+      Path workspace,
+      String written,
+      boolean links,
+      FollowedFile.Reading reading,
+      List<KnownSource> known,
+      Consumer<String> notices) {
     this.workspace = workspace.toAbsolutePath().normalize();
-    this.pattern = new Pattern(this.workspace, written);
+    this.pattern = new Pattern(this.workspace, written, links);
     this.written = written;
     this.reading = reading;
     this.notices = notices;
+    known.forEach(this::know);
   }
 
   /** Settings of an intake that follows the files matching a pattern, one record for each line. */
@@ -53,28 +65,43 @@ public final class FilesIntake implements Intake {
     return Settings.of("files", pattern);
   }
 
-  /** Finds files that are new. A file with a header begins behind it, once that is whole. */
+  private void know(KnownSource source) {
+    Path path = workspace.resolve(source.partition().name().replaceFirst("#\\d+$", ""));
+    FileMark mark = source.identity().flatMap(FileMark::of).orElse(null);
+    FollowedFile file = new FollowedFile(path, source.partition(), reading, mark);
+    file.known(source.position());
+    if (file.gone()) {
+      goneBefore.add(file);
+    }
+    files.put(source.partition(), file);
+  }
+
+  /**
+   * Finds out which files are there: those that are known, wherever they are by now, and new ones.
+   * A file with a header begins behind it, once that is whole; an empty file is not found yet.
+   */
   @Override
   public List<Source> look() {
-    for (Path path : pattern.matches()) {
-      if (known.add(path)) {
-        SourcePartition source = new SourcePartition(name(path));
-        files.put(source, new FollowedFile(path, source, reading));
+    if (lookIsDue()) {
+      long begun = System.nanoTime();
+      try {
+        recognize();
+      } catch (IOException e) {
+        throw new OutsideException("cannot look at " + written + ": " + e.getMessage(), e);
       }
-    }
-    if (known.isEmpty() && !toldNone) {
-      toldNone = true;
-      notices.accept("no file matches " + written);
+      lookedAt = System.nanoTime();
+      lookTook = lookedAt - begun;
     }
     List<Source> sources = new ArrayList<>();
     for (FollowedFile file : files.values()) {
+      if (goneBefore.contains(file)) {
+        continue;
+      }
       try {
         OptionalLong start = file.start();
         if (start.isPresent()) {
           sources.add(new Source(file.source(), file.identity(), start.getAsLong()));
         }
-      } catch (NoSuchFileException e) {
-        continue; // Told when it is read, if there is anything to tell.
       } catch (IOException e) {
         throw cannotRead(file, e);
       }
@@ -82,11 +109,72 @@ public final class FilesIntake implements Intake {
     return sources;
   }
 
+  /** Looking at very many files takes its time, and must not take all of it. */
+  private boolean lookIsDue() {
+    long since = System.nanoTime() - lookedAt;
+    return lookTook < SOON_NANOS
+        || since > 5 * lookTook
+        || files.values().stream().anyMatch(FollowedFile::doubtful);
+  }
+
+  private void recognize() throws IOException {
+    List<Seen> matched = new ArrayList<>();
+    for (Path path : pattern.matches()) {
+      Seen.at(path).ifPresent(matched::add);
+    }
+    Recognition recognition = new Recognition(matched, files.values());
+    for (Map.Entry<FollowedFile, Seen> each : recognition.recognized().entrySet()) {
+      each.getKey().is(each.getValue());
+      goneBefore.remove(each.getKey());
+    }
+    for (FollowedFile file : recognition.missing()) {
+      if (!file.gone() && !file.open()) {
+        lose(file, matched);
+      }
+    }
+    for (Seen seen : recognition.fresh()) {
+      SourcePartition source = nameFor(seen.path());
+      FollowedFile file = new FollowedFile(seen.path(), source, reading, null);
+      file.is(seen);
+      files.put(source, file);
+    }
+    if (matched.isEmpty() && files.isEmpty()) {
+      tell("", "no file matches " + written);
+    }
+  }
+
+  private void lose(FollowedFile file, List<Seen> matched) throws IOException {
+    boolean replaced = matched.stream().anyMatch(seen -> seen.path().equals(file.path()));
+    long lost = file.lose();
+    if (lost > 0) {
+      told.remove(file.source().name());
+      tell(
+          file.source().name(),
+          file.source()
+              + (replaced ? " was cut or replaced, and " : " is gone, and ")
+              + Counted.of(lost, "byte")
+              + " of it "
+              + (lost == 1 ? "was" : "were")
+              + " not read: they are lost to the pipeline, unless the file comes back");
+    }
+  }
+
+  private void tell(String about, String notice) {
+    if (told.add(about)) {
+      notices.accept(notice);
+    }
+  }
+
   /** The path from the workspace if the file is in it, else the whole path; with slashes. */
-  private String name(Path path) {
+  private SourcePartition nameFor(Path path) {
     Path whole = path.toAbsolutePath().normalize();
     Path shown = whole.startsWith(workspace) ? workspace.relativize(whole) : whole;
-    return shown.toString().replace('\\', '/');
+    String name = shown.toString().replace('\\', '/');
+    SourcePartition source = new SourcePartition(name);
+    for (int next = 2; files.containsKey(source); next++) {
+      source = new SourcePartition(name + "#" + next);
+    }
+    return source;
   }
 
   @Override
@@ -103,7 +191,7 @@ public final class FilesIntake implements Intake {
   public void revoke(SourcePartition partition) {
     FollowedFile file = files.get(partition);
     if (assigned.remove(file)) {
-      close(file);
+      file.close();
     }
   }
 
@@ -129,10 +217,6 @@ public final class FilesIntake implements Intake {
           return block;
         }
         turn++;
-      } catch (NoSuchFileException e) {
-        notices.accept(file.source() + " is gone; what was not read of it is lost to the pipeline");
-        assigned.remove(turn);
-        files.remove(file.source());
       } catch (IOException e) {
         throw cannotRead(file, e);
       }
@@ -154,6 +238,9 @@ public final class FilesIntake implements Intake {
 
   @Override
   public boolean drained() {
+    if (assigned.stream().anyMatch(FollowedFile::doubtful)) {
+      return false;
+    }
     if (atEnd && !toldEnd) {
       toldEnd = true;
       for (FollowedFile file : files.values()) {
@@ -161,9 +248,10 @@ public final class FilesIntake implements Intake {
           notices.accept(
               file.source()
                   + ": "
-                  + file.unfinished()
-                  + " bytes stand after the last line end;"
-                  + " they are taken when their line ends (or now, with last-line: take)");
+                  + Counted.of(file.unfinished(), "byte")
+                  + (file.unfinished() == 1 ? " stands" : " stand")
+                  + " after the last line end; taken when the line ends (or now, with last-line:"
+                  + " take)");
         }
       }
     }
@@ -172,14 +260,6 @@ public final class FilesIntake implements Intake {
 
   @Override
   public void close() {
-    files.values().forEach(FilesIntake::close);
-  }
-
-  private static void close(FollowedFile file) {
-    try {
-      file.close();
-    } catch (IOException e) {
-      throw new OutsideException("cannot close " + file.source() + ": " + e.getMessage(), e);
-    }
+    files.values().forEach(FollowedFile::close);
   }
 }

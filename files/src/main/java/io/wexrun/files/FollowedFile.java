@@ -10,7 +10,6 @@ import io.wexrun.core.schema.Instants;
 import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.nio.channels.FileChannel;
-import java.nio.file.Files;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.nio.file.StandardOpenOption;
@@ -19,25 +18,43 @@ import java.util.Arrays;
 import java.util.Optional;
 import java.util.OptionalLong;
 
-/** One file that is read from a position on, in blocks of whole lines, as it grows. */
+/**
+ * One file that is read from a position on, in blocks of whole lines, as it grows; whatever its
+ * name is by now. Before it reads on, it makes sure that what it has read still stands before that.
+ */
 final class FollowedFile implements AutoCloseable {
   /** A line longer than this is cut into records of this length, each too long to be taken. */
   private static final int LONGEST_LINE = 16 << 20;
 
   private static final int BLOCK = 1 << 20;
   private static final int HEADER = 8 << 10;
+  private static final int TAIL = 64;
 
   private static final byte[] NOTHING = {};
 
-  private final Path path;
   private final SourcePartition source;
   private final Reading reading;
+
+  /** Where the file is now, or was last. */
+  private Path path;
+
+  /** The file as it was last looked at and known again; null if that was never. */
+  private Seen seen;
+
+  /** By what it is known again; null if it was not seen yet, and nothing is known of it. */
+  private FileMark mark;
+
   private FileChannel channel;
   private long start;
   private long position;
-  private Fingerprint fingerprint = Fingerprint.NONE;
   private byte[] rest = NOTHING;
   private byte[] header;
+
+  /** The bytes before the place up to which was read, as many as are known of the last ones. */
+  private byte[] tail = NOTHING;
+
+  private boolean doubtful;
+  private boolean gone;
 
   /** How many bytes stand there while the header has no end. */
   private long headerSoFar;
@@ -53,16 +70,127 @@ final class FollowedFile implements AutoCloseable {
     static final Reading LINES = new Reading(false, false, Lines.FRAMING);
   }
 
-  /** A file that is read from its start until it {@linkplain #goTo goes} elsewhere. */
-  FollowedFile(Path path, SourcePartition source, Reading reading) {
+  /**
+   * A file that is read from its start until it {@linkplain #goTo goes} elsewhere.
+   *
+   * @param mark by what it was known; null if it is new
+   */
+  FollowedFile(Path path, SourcePartition source, Reading reading, FileMark mark) {
     this.path = path;
     this.source = source;
     this.reading = reading;
+    this.mark = mark;
+    this.gone = mark != null && mark.gone();
     this.header = reading.header() ? null : NOTHING;
   }
 
   SourcePartition source() {
     return source;
+  }
+
+  Path path() {
+    return path;
+  }
+
+  /** Its device and number; {@link Seen#NO_KEY} if they are not known. */
+  String key() {
+    return seen != null ? seen.key() : mark != null ? mark.key() : Seen.NO_KEY;
+  }
+
+  /** Up to where it was read. */
+  long read() {
+    return position + rest.length;
+  }
+
+  /**
+   * How far it was read by a run before this one or by this one; a file that is shorter is another.
+   */
+  private long least() {
+    return Math.max(read(), mark == null ? 0 : mark.end());
+  }
+
+  /** Whether it is not there any more, and that was told. */
+  boolean gone() {
+    return gone;
+  }
+
+  /** Where a file of an earlier run goes on, before it is assigned. */
+  void known(long place) {
+    position = place;
+  }
+
+  /**
+   * Whether this is the file that is seen somewhere: what was read of it stands there. Looks into
+   * it unless nothing has changed since the last time.
+   */
+  boolean isIn(Seen other) throws IOException {
+    if (other.equals(seen) && !doubtful) {
+      return true;
+    }
+    boolean whole = other.size() >= least() && (mark == null || mark.standsIn(other.path()));
+    return whole && (tail.length == 0 || tailStandsIn(other.path()));
+  }
+
+  private boolean tailStandsIn(Path other) throws IOException {
+    try (FileChannel file = FileChannel.open(other, StandardOpenOption.READ)) {
+      return tailStandsIn(file);
+    }
+  }
+
+  private boolean tailStandsIn(FileChannel file) throws IOException {
+    ByteBuffer found = ByteBuffer.allocate(tail.length);
+    read(file, found, read() - tail.length);
+    return Arrays.equals(found.array(), tail);
+  }
+
+  /** It is the file that is seen: from now on it is read there. */
+  void is(Seen now) throws IOException {
+    if (seen == null || !seen.key().equals(now.key()) || doubtful) {
+      close();
+    }
+    path = now.path();
+    if (!now.equals(seen) || mark == null || mark.end() != read()) {
+      seen = now;
+      if (mark == null || mark.end() <= read()) {
+        mark = FileMark.of(path, now.key(), read(), now.size());
+      }
+    }
+    if (gone) {
+      gone = false;
+      mark = mark.gone(false);
+    }
+    doubtful = false;
+  }
+
+  /**
+   * It is not there any more.
+   *
+   * @return how many bytes are known that were not read, and cannot be read now; 0 also if that was
+   *     told before
+   */
+  long lose() throws IOException {
+    long size =
+        Math.max(mark == null ? 0 : mark.size(), Math.max(mark == null ? 0 : mark.end(), read()));
+    long lost = gone ? 0 : size - position;
+    close();
+    gone = true;
+    doubtful = false;
+    rest = NOTHING;
+    tail = NOTHING;
+    if (mark != null) {
+      mark = mark.gone(true); // What was told is not told again by the next run.
+    }
+    return lost;
+  }
+
+  /** Whether it is open, so that it can be read to its end wherever it is. */
+  boolean open() {
+    return channel != null && !doubtful;
+  }
+
+  /** Whether its bytes are not those that were read, so that it must be found out what happened. */
+  boolean doubtful() {
+    return doubtful;
   }
 
   /**
@@ -71,7 +199,10 @@ final class FollowedFile implements AutoCloseable {
    * @return empty as long as the header is not whole
    */
   OptionalLong start() throws IOException {
-    if (header == null && !readHeader(Files.size(path))) {
+    if (gone) {
+      return OptionalLong.of(position);
+    }
+    if (header == null && !readHeader()) {
       return OptionalLong.empty();
     }
     return OptionalLong.of(start);
@@ -79,36 +210,18 @@ final class FollowedFile implements AutoCloseable {
 
   /** Who the file is. */
   Optional<Identity> identity() {
-    fingerprint = fingerprint.of(path, position + rest.length);
-    return fingerprint.identity();
+    return Optional.ofNullable(mark).map(FileMark::identity);
   }
 
   /**
-   * Goes on with the record at a position.
-   *
-   * @throws OutsideException if the file is shorter
+   * Goes on with the record at a position. Elsewhere than where it is, only after it was seen that
+   * what was read of it still stands there.
    */
   void goTo(long place) {
-    try {
-      requireSize(Files.size(path), place);
-    } catch (IOException e) {
-      throw new OutsideException("cannot read " + source + ": " + e.getMessage(), e);
-    }
+    doubtful |= place != read();
     position = place;
     rest = NOTHING;
-  }
-
-  private void requireSize(long size, long read) {
-    if (size < read) {
-      throw new OutsideException(
-          path
-              + " has shrunk to "
-              + size
-              + " bytes, but "
-              + read
-              + " were read: it was cut or written anew. Give a new file a new name, or put the"
-              + " old one back");
-    }
+    tail = NOTHING;
   }
 
   /** How many bytes stand after the last line end that was read. */
@@ -116,28 +229,29 @@ final class FollowedFile implements AutoCloseable {
     return header == null ? headerSoFar : rest.length;
   }
 
-  /**
-   * The next lines, if the file has any more.
-   *
-   * @throws NoSuchFileException if the file is not there any more
-   * @throws OutsideException if it is shorter than what was read of it
-   */
+  /** The next lines, if the file has any more, and is still the one that it was. */
   Optional<Block> next() throws IOException {
-    long size = Files.size(path);
-    long read = position + rest.length;
-    requireSize(size, read);
+    if (gone || doubtful || !opened()) {
+      return Optional.empty();
+    }
+    long size = channel.size();
+    long read = read();
+    if (size < read || size > read && !tailStandsIn(channel)) {
+      doubtful = true;
+      return Optional.empty();
+    }
     if (size == read && !(reading.takeLastLine() && rest.length > 0)) {
       close();
       return Optional.empty();
     }
-    open();
     byte[] data = rest;
     int length = rest.length;
     // Invariant: data[0, length) are the bytes from position on, and hold no line end.
     while (position + length < size) {
       int before = length;
       data = Arrays.copyOf(data, length + (int) Math.min(size - position - length, BLOCK));
-      length += readInto(data, length);
+      ByteBuffer more = ByteBuffer.wrap(data, length, data.length - length);
+      length += read(channel, more, position + length);
       int end = reading.framing().end(data, before, length);
       if (end > 0) {
         return Optional.of(block(data, end, length));
@@ -153,11 +267,13 @@ final class FollowedFile implements AutoCloseable {
       return Optional.of(block(data, length, length));
     }
     rest = Arrays.copyOf(data, length);
+    tail = Arrays.copyOfRange(rest, Math.max(0, length - TAIL), length);
     return Optional.empty();
   }
 
   private Block block(byte[] data, int end, int length) {
     rest = Arrays.copyOfRange(data, end, length);
+    tail = Arrays.copyOfRange(data, Math.max(0, length - TAIL), length);
     long first = position;
     position += end;
     long taken = Instants.micros(Instant.now());
@@ -165,17 +281,17 @@ final class FollowedFile implements AutoCloseable {
   }
 
   /** Reads the first record of the file; false if it has not ended yet. */
-  private boolean readHeader(long size) throws IOException {
-    open();
+  private boolean readHeader() throws IOException {
+    if (!opened()) {
+      return false;
+    }
+    long size = channel.size();
     byte[] data = new byte[0];
     int end = 0;
     while (end == 0 && data.length < size && data.length < LONGEST_LINE) {
       int before = data.length;
       data = Arrays.copyOf(data, (int) Math.min(size, before + HEADER));
-      ByteBuffer more = ByteBuffer.wrap(data, before, data.length - before);
-      while (more.hasRemaining() && channel.read(more, more.position()) >= 0) {
-        // Until it is full, or the file ends.
-      }
+      read(channel, ByteBuffer.wrap(data, before, data.length - before), before);
       end = firstEnd(data);
     }
     if (end == 0) {
@@ -183,11 +299,11 @@ final class FollowedFile implements AutoCloseable {
       return false;
     }
     int length = data[end - 1] == '\r' ? end - 1 : end;
-    boolean mark =
+    boolean byteOrder =
         length >= 3 && data[0] == (byte) 0xEF && data[1] == (byte) 0xBB && data[2] == (byte) 0xBF;
-    header = Arrays.copyOfRange(data, mark ? 3 : 0, length);
+    header = Arrays.copyOfRange(data, byteOrder ? 3 : 0, length);
     start = end + 1L;
-    position = start;
+    position = Math.max(position, start);
     return true;
   }
 
@@ -201,29 +317,48 @@ final class FollowedFile implements AutoCloseable {
     return 0;
   }
 
-  private void open() throws IOException {
-    if (channel == null) {
-      channel = FileChannel.open(path, StandardOpenOption.READ);
+  /** Opens the file if it is not open; false if another one is under its name, or none. */
+  private boolean opened() throws IOException {
+    if (channel != null) {
+      return true;
     }
+    try {
+      channel = FileChannel.open(path, StandardOpenOption.READ);
+    } catch (NoSuchFileException e) {
+      doubtful = true;
+      return false;
+    }
+    Optional<Seen> now = Seen.at(path);
+    if (now.isEmpty() || !now.get().key().equals(key())) {
+      close();
+      doubtful = true;
+      return false;
+    }
+    return true;
   }
 
-  private int readInto(byte[] data, int from) throws IOException {
-    ByteBuffer buffer = ByteBuffer.wrap(data, from, data.length - from);
-    long at = position + from;
-    while (buffer.hasRemaining()) {
-      int n = channel.read(buffer, at + buffer.position() - from);
+  private static int read(FileChannel file, ByteBuffer into, long from) throws IOException {
+    int before = into.position();
+    while (into.hasRemaining()) {
+      int n = file.read(into, from + into.position() - before);
       if (n < 0) {
         break;
       }
     }
-    return buffer.position() - from;
+    return into.position() - before;
   }
 
   @Override
-  public void close() throws IOException {
-    if (channel != null) {
-      channel.close();
-      channel = null;
+  public void close() {
+    FileChannel open = channel;
+    channel = null;
+    if (open == null) {
+      return;
+    }
+    try {
+      open.close();
+    } catch (IOException e) {
+      throw new OutsideException("cannot close " + path + ": " + e.getMessage(), e);
     }
   }
 }

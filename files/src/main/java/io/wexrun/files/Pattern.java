@@ -4,28 +4,40 @@ import io.wexrun.core.diagnose.OutsideException;
 import java.io.IOException;
 import java.io.UncheckedIOException;
 import java.nio.file.FileSystems;
+import java.nio.file.FileVisitOption;
+import java.nio.file.FileVisitResult;
 import java.nio.file.Files;
+import java.nio.file.LinkOption;
 import java.nio.file.Path;
 import java.nio.file.PathMatcher;
+import java.nio.file.SimpleFileVisitor;
+import java.nio.file.attribute.BasicFileAttributes;
+import java.util.ArrayList;
+import java.util.EnumSet;
 import java.util.List;
-import java.util.stream.Stream;
+import java.util.Set;
 
 /**
  * A file name with {@code *}, {@code ?}, {@code **}, {@code [..]} or {@code {a,b}}, as in {@link
- * java.nio.file.FileSystem#getPathMatcher glob patterns}.
+ * java.nio.file.FileSystem#getPathMatcher glob patterns}. Where {@code **} stands for folders, it
+ * may also stand for none. Names that begin with a dot match only where the pattern has the dot,
+ * too. Symbolic links are followed only if asked; the pattern's own folder, and a name without a
+ * pattern, may be links.
  */
 final class Pattern {
   private final Path folder;
   private final String glob;
   private final boolean plain;
+  private final boolean links;
 
   /** A pattern that starts from a workspace's folder, or anywhere if it is absolute. */
-  Pattern(Path workspace, String text) {
+  Pattern(Path workspace, String text, boolean links) {
     int special = first(text);
     plain = special < 0;
     int cut = plain ? text.length() : text.lastIndexOf('/', special);
     folder = workspace.resolve(cut < 0 ? "" : text.substring(0, Math.max(cut, cut == 0 ? 1 : 0)));
     glob = plain ? "" : text.substring(cut + 1);
+    this.links = links;
   }
 
   private static int first(String text) {
@@ -54,18 +66,99 @@ final class Pattern {
     if (!Files.isDirectory(folder)) {
       return List.of();
     }
-    PathMatcher matcher = FileSystems.getDefault().getPathMatcher("glob:" + glob);
+    Found found = new Found();
+    Set<FileVisitOption> options =
+        links ? EnumSet.of(FileVisitOption.FOLLOW_LINKS) : EnumSet.noneOf(FileVisitOption.class);
     int depth =
         glob.contains("**")
             ? Integer.MAX_VALUE
             : (int) glob.chars().filter(c -> c == '/').count() + 1;
-    try (Stream<Path> files = Files.walk(folder, depth)) {
-      return files
-          .filter(f -> matcher.matches(folder.relativize(f)) && Files.isRegularFile(f))
-          .sorted()
-          .toList();
+    try {
+      // The folder itself may be a link: what it leads to is searched.
+      Files.walkFileTree(links ? folder : folder.toRealPath(), options, depth, found);
     } catch (IOException | UncheckedIOException e) {
       throw new OutsideException("cannot look into " + folder + ": " + e.getMessage(), e);
     }
+    found.files.sort(null);
+    return found.files;
+  }
+
+  /** Collects what matches; names it from the folder as it was written, not from its real path. */
+  private final class Found extends SimpleFileVisitor<Path> {
+    final List<Path> files = new ArrayList<>();
+    private final List<PathMatcher> matchers = new ArrayList<>();
+    private Path root;
+
+    Found() {
+      for (String each : spelled(glob)) {
+        matchers.add(FileSystems.getDefault().getPathMatcher("glob:" + each));
+      }
+    }
+
+    @Override
+    public FileVisitResult preVisitDirectory(Path directory, BasicFileAttributes attributes) {
+      if (root == null) {
+        root = directory;
+        return FileVisitResult.CONTINUE;
+      }
+      return hiddenUnasked(root.relativize(directory))
+          ? FileVisitResult.SKIP_SUBTREE
+          : FileVisitResult.CONTINUE;
+    }
+
+    @Override
+    public FileVisitResult visitFile(Path file, BasicFileAttributes attributes) {
+      Path inside = root.relativize(file);
+      if (attributes.isRegularFile()
+          && !hiddenUnasked(inside)
+          && matchers.stream().anyMatch(m -> m.matches(inside))) {
+        files.add(folder.resolve(inside));
+      }
+      return FileVisitResult.CONTINUE;
+    }
+
+    @Override
+    public FileVisitResult visitFileFailed(Path file, IOException e) throws IOException {
+      if (!Files.exists(file, LinkOption.NOFOLLOW_LINKS)) {
+        return FileVisitResult.CONTINUE; // It went away meanwhile.
+      }
+      if (Files.isSymbolicLink(file)) {
+        return FileVisitResult.CONTINUE; // It leads nowhere, or in a circle.
+      }
+      throw e;
+    }
+  }
+
+  /** The pattern, and what it also is where each folder {@code **} stands for no folder. */
+  private static List<String> spelled(String glob) {
+    List<String> all = new ArrayList<>(List.of(glob));
+    for (int i = 0; i < all.size() && all.size() < 32; i++) {
+      String each = all.get(i);
+      for (int at = each.indexOf("**/"); at >= 0; at = each.indexOf("**/", at + 1)) {
+        boolean whole = at == 0 || each.charAt(at - 1) == '/';
+        String without = each.substring(0, at) + each.substring(at + 3);
+        if (whole && !all.contains(without)) {
+          all.add(without);
+        }
+      }
+    }
+    return all;
+  }
+
+  /** Whether some name on the way begins with a dot that the pattern does not have. */
+  private boolean hiddenUnasked(Path inside) {
+    for (Path name : inside) {
+      if (name.toString().startsWith(".") && !namesADot()) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  private boolean namesADot() {
+    return glob.startsWith(".")
+        || glob.contains("/.")
+        || glob.contains("{.")
+        || glob.contains(",.");
   }
 }

@@ -1,0 +1,118 @@
+package io.wexrun.files;
+
+import io.wexrun.core.identity.Identity;
+import java.io.IOException;
+import java.nio.ByteBuffer;
+import java.nio.channels.SeekableByteChannel;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.Optional;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
+import java.util.zip.CRC32C;
+
+/**
+ * By what a file is known again, whatever its name: its device and number, which a new file may get
+ * from one that is gone, and checksums of its first bytes and of the last ones that were read.
+ *
+ * <pre>{@code
+ * Mark  --> Key, " ", First, " ", Last, " ", Size, [" gone"]
+ * Key   --> device and number, or "none" where files have none
+ * First --> how many of the first bytes, ":", their CRC-32C
+ * Last  --> up to where the file was read, ":", the CRC-32C of the bytes before that, at most 256
+ * Size  --> how long the file was when it was last looked at
+ * }</pre>
+ *
+ * @param gone whether it was told that the file is not there any more
+ */
+record FileMark(
+    String key, int first, long firstCrc, long end, long endCrc, long size, boolean gone) {
+  private static final int MOST_FIRST = 1024;
+  private static final int MOST_LAST = 256;
+  private static final Pattern TEXT =
+      Pattern.compile("(\\S+) (\\d+):([0-9a-f]+) (\\d+):([0-9a-f]+) (\\d+)( gone)?");
+
+  /** The mark of a file as it is now. */
+  static FileMark of(Path path, String key, long read, long size) throws IOException {
+    try (SeekableByteChannel file = Files.newByteChannel(path)) {
+      int first = (int) Math.min(MOST_FIRST, size);
+      return new FileMark(
+          key, first, crc(file, 0, first), read, crc(file, last(read), read), size, false);
+    }
+  }
+
+  private static long last(long end) {
+    return Math.max(0, end - MOST_LAST);
+  }
+
+  /** The mark that an identity holds; empty if it holds none. */
+  static Optional<FileMark> of(Identity identity) {
+    Matcher text = TEXT.matcher(identity.text());
+    if (!text.matches()) {
+      return Optional.empty();
+    }
+    return Optional.of(
+        new FileMark(
+            text.group(1),
+            Integer.parseInt(text.group(2)),
+            Long.parseLong(text.group(3), 16),
+            Long.parseLong(text.group(4)),
+            Long.parseLong(text.group(5), 16),
+            Long.parseLong(text.group(6)),
+            text.group(7) != null));
+  }
+
+  Identity identity() {
+    return new Identity(
+        key
+            + " "
+            + first
+            + ":"
+            + Long.toHexString(firstCrc)
+            + " "
+            + end
+            + ":"
+            + Long.toHexString(endCrc)
+            + " "
+            + size
+            + (gone ? " gone" : ""));
+  }
+
+  /** The same mark of a file that is gone, or there again. */
+  FileMark gone(boolean now) {
+    return new FileMark(key, first, firstCrc, end, endCrc, size, now);
+  }
+
+  /** Whether the bytes that were read of this file stand in the one of a path, too. */
+  boolean standsIn(Path path) throws IOException {
+    try (SeekableByteChannel file = Files.newByteChannel(path)) {
+      return file.size() >= Math.max(end, first)
+          && crc(file, 0, first) == firstCrc
+          && crc(file, last(end), end) == endCrc;
+    }
+  }
+
+  /** Whether one file holds all bytes of another from its start on, as far as samples tell. */
+  static boolean isBeginOf(Path shorter, Path longer) throws IOException {
+    try (SeekableByteChannel one = Files.newByteChannel(shorter);
+        SeekableByteChannel other = Files.newByteChannel(longer)) {
+      long size = one.size();
+      long first = Math.min(MOST_FIRST, size);
+      return size <= other.size()
+          && crc(one, 0, first) == crc(other, 0, first)
+          && crc(one, last(size), size) == crc(other, last(size), size);
+    }
+  }
+
+  /** The checksum of {@code [from, to)}; of what there is if the file ends before. */
+  private static long crc(SeekableByteChannel file, long from, long to) throws IOException {
+    ByteBuffer bytes = ByteBuffer.allocate((int) (to - from));
+    file.position(from);
+    while (bytes.hasRemaining() && file.read(bytes) >= 0) {
+      // Until all is read, or the file ends.
+    }
+    CRC32C crc = new CRC32C();
+    crc.update(bytes.flip());
+    return crc.getValue();
+  }
+}

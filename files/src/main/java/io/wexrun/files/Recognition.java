@@ -1,0 +1,211 @@
+package io.wexrun.files;
+
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.Collection;
+import java.util.Collections;
+import java.util.Comparator;
+import java.util.HashMap;
+import java.util.HashSet;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Set;
+import java.util.regex.Pattern;
+import java.util.stream.Stream;
+
+/**
+ * Tells which of the files that are there are those that are known, whatever their names are now.
+ *
+ * <ol>
+ *   <li>A file with the same device and number is the same one, if what was read of it still stands
+ *       in it: it may have been renamed. It is also looked for among the other files of its folder,
+ *       which the pattern does not show.
+ *   <li>Otherwise, a file under the same name is the same one if what was read stands in it: it was
+ *       restored or copied over from elsewhere.
+ *   <li>Otherwise, a file of the same folder is, if what was read stands in it: it is a copy that
+ *       was made before the file was cut.
+ * </ol>
+ *
+ * <p>A copy of a file that is still whole, with a name made of its name, is not a file of its own:
+ * the file is going to be cut next, or somebody keeps a copy. Made for one look.
+ */
+final class Recognition {
+  /** So much must have been read of a file to know it again by its bytes alone. */
+  private static final long ENOUGH = 64;
+
+  /** What a date in the name of a rotated file looks like: six digits at least. */
+  private static final Pattern DATED = Pattern.compile("[._-](?:[._-]?[0-9]){6,}");
+
+  private final Map<Path, Seen> free = new LinkedHashMap<>();
+  private final Map<FollowedFile, Seen> recognized = new LinkedHashMap<>();
+  private final Set<Path> taken = new HashSet<>();
+  private final List<FollowedFile> missing = new ArrayList<>();
+  private final Map<Path, Map<Path, Seen>> folders = new HashMap<>();
+
+  /**
+   * Looks.
+   *
+   * @param matched the files that the pattern shows
+   * @param known those that are known
+   * @throws IOException if a file cannot be read
+   */
+  Recognition(List<Seen> matched, Collection<FollowedFile> known) throws IOException {
+    matched.forEach(seen -> free.put(seen.path(), seen));
+    // Those that are there come before those that were gone, the latest first: a file that was cut
+    // keeps its number, and what it holds now is its own.
+    List<FollowedFile> latestFirst = new ArrayList<>(known);
+    Collections.reverse(latestFirst);
+    latestFirst.sort(Comparator.comparing(FollowedFile::gone));
+    List<FollowedFile> left = byName(bySameNumber(latestFirst));
+    for (FollowedFile file : left) {
+      Optional<Seen> copy = file.gone() ? Optional.empty() : copyOf(file);
+      if (copy.isPresent()) {
+        recognize(file, copy.get());
+      } else {
+        missing.add(file);
+      }
+    }
+    removeCopies();
+  }
+
+  private void recognize(FollowedFile file, Seen seen) {
+    recognized.put(file, seen);
+    taken.add(seen.path());
+    free.remove(seen.path());
+  }
+
+  private List<FollowedFile> bySameNumber(Collection<FollowedFile> known) throws IOException {
+    Map<String, Seen> byKey = new HashMap<>();
+    free.values().stream().filter(Seen::hasKey).forEach(seen -> byKey.put(seen.key(), seen));
+    List<FollowedFile> left = new ArrayList<>();
+    for (FollowedFile file : known) {
+      Seen same = byKey.get(file.key());
+      if (same == null && !file.gone() && !file.key().equals(Seen.NO_KEY)) {
+        same =
+            beside(file).values().stream()
+                .filter(seen -> seen.key().equals(file.key()))
+                .findFirst()
+                .orElse(null);
+      }
+      if (same != null && !taken.contains(same.path()) && file.isIn(same)) {
+        recognize(file, same);
+      } else {
+        left.add(file);
+      }
+    }
+    return left;
+  }
+
+  private List<FollowedFile> byName(List<FollowedFile> known) throws IOException {
+    List<FollowedFile> left = new ArrayList<>();
+    for (FollowedFile file : known) {
+      Seen same = free.get(file.path());
+      if (same != null && file.isIn(same)) {
+        recognize(file, same);
+      } else {
+        left.add(file);
+      }
+    }
+    return left;
+  }
+
+  private Optional<Seen> copyOf(FollowedFile file) throws IOException {
+    List<Seen> candidates = new ArrayList<>(free.values());
+    beside(file).values().stream()
+        .filter(seen -> !taken.contains(seen.path()) && !free.containsKey(seen.path()))
+        .forEach(candidates::add);
+    for (Seen seen : candidates) {
+      boolean named = isNamedAfter(seen.path(), file.path());
+      boolean enough = named || file.read() >= ENOUGH;
+      if (enough && !seen.path().equals(file.path()) && file.isIn(seen)) {
+        return Optional.of(seen);
+      }
+    }
+    return Optional.empty();
+  }
+
+  /** All files in the folder where a file was last; looked at once. */
+  private Map<Path, Seen> beside(FollowedFile file) throws IOException {
+    Path folder = file.path().getParent();
+    Map<Path, Seen> known = folders.get(folder);
+    if (known == null) {
+      known = new LinkedHashMap<>();
+      if (Files.isDirectory(folder)) {
+        try (Stream<Path> entries = Files.list(folder)) {
+          for (Path entry : entries.sorted().toList()) {
+            if (!Files.isSymbolicLink(entry)) {
+              Optional<Seen> seen = Seen.at(entry);
+              if (seen.isPresent()) {
+                known.put(entry, seen.get());
+              }
+            }
+          }
+        }
+      }
+      folders.put(folder, known);
+    }
+    return known;
+  }
+
+  /** What is left of the free ones are files of their own, but for empty ones and copies. */
+  private void removeCopies() throws IOException {
+    for (Seen seen : List.copyOf(free.values())) {
+      if (seen.size() == 0) {
+        free.remove(seen.path()); // It may be the begin of a copy; who knows what it becomes.
+        continue;
+      }
+      if (isCopyOfAny(seen, recognized.values()) || isCopyOfAny(seen, List.copyOf(free.values()))) {
+        free.remove(seen.path());
+      }
+    }
+  }
+
+  private static boolean isCopyOfAny(Seen seen, Collection<Seen> originals) throws IOException {
+    for (Seen original : originals) {
+      if (isNamedAfter(seen.path(), original.path())
+          && FileMark.isBeginOf(seen.path(), original.path())) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  /**
+   * Whether a name is made of another one of the same folder: {@code a.log.1}, {@code
+   * a.log-20261125} or {@code a-20261125.log} of {@code a.log}.
+   */
+  static boolean isNamedAfter(Path name, Path original) {
+    String it = name.getFileName().toString();
+    String of = original.getFileName().toString();
+    if (it.equals(of) || !name.resolveSibling(of).equals(original)) {
+      return false;
+    }
+    if (it.startsWith(of)) {
+      return "._-~".indexOf(it.charAt(of.length())) >= 0;
+    }
+    int dot = of.lastIndexOf('.');
+    return dot > 0
+        && it.startsWith(of.substring(0, dot))
+        && it.endsWith(of.substring(dot))
+        && DATED.matcher(it.substring(dot, it.length() - of.length() + dot)).matches();
+  }
+
+  /** Where the known files are that are there. */
+  Map<FollowedFile, Seen> recognized() {
+    return recognized;
+  }
+
+  /** The known files that are not there. */
+  List<FollowedFile> missing() {
+    return missing;
+  }
+
+  /** The files that are new. */
+  Collection<Seen> fresh() {
+    return free.values();
+  }
+}

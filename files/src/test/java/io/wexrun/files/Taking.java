@@ -1,0 +1,110 @@
+package io.wexrun.files;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import io.wexrun.contract.FolderSite;
+import io.wexrun.core.connect.IntakeOpening;
+import io.wexrun.core.identity.Identity;
+import io.wexrun.core.intake.Assigner;
+import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.Intake;
+import io.wexrun.core.intake.KnownSource;
+import io.wexrun.core.intake.Records;
+import io.wexrun.core.intake.Source;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Settings;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Path;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.TreeMap;
+
+/** A pipeline that takes from files: what it took, what it was told, and what its state knows. */
+final class Taking {
+  final List<String> taken = new ArrayList<>();
+  final List<String> notices = new ArrayList<>();
+  private final Path folder;
+  private final Settings settings;
+  private final Map<SourcePartition, Long> positions = new TreeMap<>();
+  private final Map<SourcePartition, Identity> identities = new HashMap<>();
+  private Intake intake;
+  private Assigner assigner;
+
+  Taking(Path folder, Settings settings) {
+    this.folder = folder;
+    this.settings = settings;
+  }
+
+  static Taking of(Path folder, String pattern) {
+    return new Taking(folder, FilesIntake.matching(pattern));
+  }
+
+  /** The process ends and another one begins, with what the state knows. */
+  Taking restart() {
+    if (intake != null) {
+      intake.close();
+    }
+    List<KnownSource> known = new ArrayList<>();
+    positions.forEach(
+        (s, p) -> known.add(new KnownSource(s, Optional.ofNullable(identities.get(s)), p)));
+    intake =
+        new FilesConnector()
+            .open(
+                new IntakeOpening(
+                    settings, new FolderSite(folder), known, notices::add, false, () -> true));
+    assigner =
+        new Assigner(
+            intake, source -> positions.computeIfAbsent(source.partition(), p -> source.start()));
+    look();
+    return this;
+  }
+
+  void look() {
+    for (Source source : assigner.look()) {
+      source.identity().ifPresent(identity -> identities.put(source.partition(), identity));
+    }
+  }
+
+  /** Takes one block, if there is one. */
+  boolean step() {
+    look();
+    Optional<Block> block = intake.poll(Duration.ZERO);
+    block.ifPresent(this::take);
+    return block.isPresent();
+  }
+
+  private void take(Block block) {
+    assertThat(block.first()).isEqualTo(positions.get(block.source()));
+    Records records = block.records();
+    for (int i = 0; i < records.count(); i++) {
+      taken.add(new String(records.bytes(i), StandardCharsets.UTF_8));
+    }
+    positions.put(block.source(), block.end());
+  }
+
+  /** Takes all there is; what came of it. */
+  List<String> drain() {
+    if (intake == null) {
+      restart();
+    }
+    int before = taken.size();
+    while (step() || !intake.drained()) {
+      // Goes on.
+    }
+    look();
+    return List.copyOf(taken.subList(before, taken.size()));
+  }
+
+  /** A run that ends when everything is taken. */
+  List<String> once() {
+    restart();
+    List<String> all = drain();
+    intake.close();
+    intake = null;
+    return all;
+  }
+}
