@@ -4,6 +4,7 @@ import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.Diagnostic;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.diagnose.Severity;
+import io.wexrun.core.run.Setback;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.target.TableDifference;
@@ -71,22 +72,26 @@ final class CheckCommand implements Callable<Integer> {
     try (Workspace workspace = workspaceOption.open(parameterOption.values())) {
       List<Diagnostic> diagnostics = workspace.check();
       List<TableDifference> differences = differences(workspace);
+      List<Setback> setbacks = workspace.setbacks();
       boolean errors =
           !differences.isEmpty()
+              || !setbacks.isEmpty()
               || diagnostics.stream().anyMatch(d -> d.severity() == Severity.ERROR);
       if (workspaceOption.json()) {
         Map<String, Object> facts = new LinkedHashMap<>();
         facts.put("diagnostics", diagnostics.stream().map(CheckCommand::facts).toList());
         facts.put("rowByRow", workspace.rowByRow());
         facts.put("tables", differences.stream().map(CheckCommand::facts).toList());
+        facts.put("setbacks", setbacks.stream().map(ReconcileCommand::facts).toList());
         terminal.json(facts);
       } else {
         tell(diagnostics, terminal, terminal.out);
         differences.forEach(this::tell);
+        setbacks.forEach(setback -> tell(setback, terminal));
         if (!differences.isEmpty()) {
           terminal.say(Counted.of(differences.size(), "table") + " otherwise in the store");
         }
-        if (diagnostics.isEmpty() && differences.isEmpty()) {
+        if (diagnostics.isEmpty() && differences.isEmpty() && setbacks.isEmpty()) {
           terminal.say(
               "nothing wrong: "
                   + Counted.of(workspace.definition().pipelines().size(), "pipeline")
@@ -105,6 +110,17 @@ final class CheckCommand implements Callable<Integer> {
       }
       return errors ? ExitCode.MISTAKES : ExitCode.DONE;
     }
+  }
+
+  /** Tells that a target does not agree with the tally. */
+  static void tell(Setback setback, Terminal terminal) {
+    terminal.out.println(
+        terminal.style(Terminal.Style.BAD, "does not agree: ")
+            + setback
+            + ". 'wexrun reconcile "
+            + setback.pipeline()
+            + "' says what can be done");
+    terminal.flush();
   }
 
   private List<TableDifference> differences(Workspace workspace) {

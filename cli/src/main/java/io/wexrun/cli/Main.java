@@ -25,6 +25,8 @@ import picocli.CommandLine.Spec;
       TryCommand.class,
       RunCommand.class,
       TallyCommand.class,
+      ReconcileCommand.class,
+      AdoptCommand.class,
       DeadCommand.class,
       QueueCommand.class,
       SqlCommand.class,

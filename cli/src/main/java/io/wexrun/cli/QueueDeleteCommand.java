@@ -2,7 +2,9 @@ package io.wexrun.cli;
 
 import io.wexrun.core.diagnose.Counted;
 import io.wexrun.project.Workspace;
+import java.util.Map;
 import java.util.concurrent.Callable;
+import java.util.stream.Collectors;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
@@ -16,13 +18,13 @@ import picocli.CommandLine.Spec;
     mixinStandardHelpOptions = true,
     description = {
       "Remove a queue with all its records.",
-      "A pipeline that reads it would then stop: its tally goes on at a position that is gone."
+      "The next queue of its name is another one: pipelines begin with its first record."
     },
     footer = {
       "",
-      "Exit codes: 0 removed, or there was none; 2 no such queue, or --yes is missing; 3 it is"
-          + " held",
-      "  by another process.",
+      "Exit codes: 0 removed, or there was none; 2 no such queue, --yes is missing, or somebody"
+          + " has",
+      "  not read it; 3 it is held by another process.",
       "",
       "Example: wexrun queue delete dead/gate-intake --yes"
     })
@@ -38,6 +40,9 @@ final class QueueDeleteCommand implements Callable<Integer> {
   @Option(names = "--yes", description = "Yes, all its records.")
   private boolean yes;
 
+  @Option(names = "--unread", description = "Also if pipelines or groups have not read it all.")
+  private boolean unread;
+
   QueueDeleteCommand(Terminal terminal) {
     this.terminal = terminal;
   }
@@ -51,13 +56,29 @@ final class QueueDeleteCommand implements Callable<Integer> {
             spec.commandLine(),
             "this removes all records of queue " + name + ": say so with --yes");
       }
+      Map<String, Long> behind = unread ? Map.of() : workspace.queues().unread(name);
+      if (!behind.isEmpty()) {
+        throw new ParameterException(
+            spec.commandLine(),
+            "queue "
+                + name
+                + " has records that are not read yet: "
+                + told(behind)
+                + ". Let them read, or lose these records with --unread");
+      }
       long records = workspace.queues().delete(name);
       if (workspaceOption.json()) {
-        terminal.json(java.util.Map.of("removed", records));
+        terminal.json(Map.of("removed", records));
       } else {
         terminal.say("queue " + name + " is removed, with " + Counted.of(records, "record"));
       }
       return ExitCode.DONE;
     }
+  }
+
+  private static String told(Map<String, Long> behind) {
+    return behind.entrySet().stream()
+        .map(e -> e.getKey() + " is " + Counted.of(e.getValue(), "record") + " behind")
+        .collect(Collectors.joining(", "));
   }
 }

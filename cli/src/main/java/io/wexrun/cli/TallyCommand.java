@@ -2,6 +2,7 @@ package io.wexrun.cli;
 
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.diagnose.Counted;
+import io.wexrun.core.run.Setback;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.project.Workspace;
 import java.util.ArrayList;
@@ -18,11 +19,13 @@ import picocli.CommandLine.Mixin;
     mixinStandardHelpOptions = true,
     description = {
       "Show the books: what became of every record.",
-      "taken + unfolded + copied = loaded + dead + dropped + held"
+      "taken + unfolded + copied = loaded + dead + dropped + held (+ lost)"
     },
     footer = {
       "",
-      "Exit codes: 0 the books balance; 3 no workspace; 4 they do not balance.",
+      "Exit codes: 0 the books balance; 3 no workspace; 4 they do not balance, or a target does"
+          + " not",
+      "  agree with them.",
       "",
       "Example: wexrun tally --workspace tram-demo"
     })
@@ -45,12 +48,27 @@ final class TallyCommand implements Callable<Integer> {
   public Integer call() {
     try (Workspace workspace = workspaceOption.open()) {
       List<Tally> tallies = workspace.tally();
+      List<Setback> setbacks = workspace.setbacks();
+      List<String> undefined = workspace.undefined();
       if (workspaceOption.json()) {
-        terminal.json(Map.of("pipelines", tallies.stream().map(TallyCommand::facts).toList()));
+        terminal.json(
+            "pipelines",
+            tallies.stream().map(TallyCommand::facts).toList(),
+            "setbacks",
+            setbacks.stream().map(ReconcileCommand::facts).toList());
       } else {
         show(tallies, terminal);
+        setbacks.forEach(setback -> CheckCommand.tell(setback, terminal));
+        undefined.forEach(
+            name ->
+                terminal.say(
+                    "pipeline "
+                        + name
+                        + " is not defined any more; 'wexrun adopt "
+                        + name
+                        + " NEW' lets another one go on where it was"));
       }
-      boolean balanced = tallies.stream().allMatch(Tally::balanced);
+      boolean balanced = tallies.stream().allMatch(Tally::balanced) && setbacks.isEmpty();
       return balanced ? ExitCode.DONE : ExitCode.UNBALANCED;
     }
   }
@@ -65,6 +83,7 @@ final class TallyCommand implements Callable<Integer> {
     facts.put("dead", tally.counts().allDead());
     facts.put("dropped", tally.counts().dropped());
     facts.put("held", tally.held());
+    facts.put("lost", tally.lost());
     facts.put("balanced", tally.balanced());
     facts.put("targets", tally.counts().loaded());
     Map<String, Long> reasons = new LinkedHashMap<>();
@@ -82,23 +101,33 @@ final class TallyCommand implements Callable<Integer> {
 
   /** Writes the books as a table. */
   static void showTable(List<Tally> tallies, Terminal terminal) {
+    boolean lost = tallies.stream().anyMatch(tally -> tally.lost() > 0);
+    List<String> header = new ArrayList<>(HEADER);
+    List<Boolean> numeric = new ArrayList<>(NUMERIC);
+    if (lost) {
+      header.add(header.size() - 1, "lost");
+      numeric.add(numeric.size() - 1, true);
+    }
     List<List<String>> rows = new ArrayList<>();
     for (Tally tally : tallies) {
-      rows.add(
-          List.of(
-              tally.pipeline(),
-              Counted.number(tally.counts().taken()),
-              Counted.number(tally.counts().unfolded()),
-              Counted.number(tally.counts().copied()),
-              Counted.number(tally.counts().allLoaded()),
-              Counted.number(tally.counts().allDead()),
-              Counted.number(tally.counts().dropped()),
-              Counted.number(tally.held()),
-              tally.balanced()
-                  ? terminal.style(Terminal.Style.GOOD, "balanced")
-                  : terminal.style(Terminal.Style.BAD, "NOT BALANCED")));
+      List<String> row = new ArrayList<>(List.of(tally.pipeline()));
+      row.add(Counted.number(tally.counts().taken()));
+      row.add(Counted.number(tally.counts().unfolded()));
+      row.add(Counted.number(tally.counts().copied()));
+      row.add(Counted.number(tally.counts().allLoaded()));
+      row.add(Counted.number(tally.counts().allDead()));
+      row.add(Counted.number(tally.counts().dropped()));
+      row.add(Counted.number(tally.held()));
+      if (lost) {
+        row.add(Counted.number(tally.lost()));
+      }
+      row.add(
+          tally.balanced()
+              ? terminal.style(Terminal.Style.GOOD, "balanced")
+              : terminal.style(Terminal.Style.BAD, "NOT BALANCED"));
+      rows.add(row);
     }
-    terminal.table(HEADER, NUMERIC, rows);
+    terminal.table(header, numeric, rows);
   }
 
   private static void showShares(List<Tally> tallies, Terminal terminal) {

@@ -1,11 +1,12 @@
 package io.wexrun.contract;
 
 import io.wexrun.core.connect.Site;
-import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.pipeline.Settings;
 import java.nio.file.Path;
 import java.util.HashMap;
 import java.util.LinkedHashMap;
+import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.function.Function;
@@ -43,7 +44,7 @@ public final class FolderSite implements Site, AutoCloseable {
   }
 
   @Override
-  public Map<String, Map<SourcePartition, Long>> readers(String target) {
+  public Map<String, List<KnownSource>> readers(String target) {
     return Map.of();
   }
 

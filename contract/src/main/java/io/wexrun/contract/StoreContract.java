@@ -13,12 +13,14 @@ import io.wexrun.core.schema.Type;
 import io.wexrun.core.target.Comparing;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.Receipt;
+import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Store;
 import io.wexrun.core.target.Swapping;
 import io.wexrun.core.target.Target;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -106,7 +108,8 @@ public abstract class StoreContract {
         "timestamp     | 1901-02-03T04:05:06Z        | 1901-02-03T04:05:06Z",
         "date          | 2026-02-28                  | 2026-02-28",
         "date          | 1583-01-01                  | 1583-01-01",
-        "uuid          | 0b0e7a54-9f0c-4a0e-8a86-5a9d3a2f4f10 | 0b0e7a54-9f0c-4a0e-8a86-5a9d3a2f4f10",
+        "uuid          | 0b0e7a54-9f0c-4a0e-8a86-5a9d3a2f4f10 |"
+            + " 0b0e7a54-9f0c-4a0e-8a86-5a9d3a2f4f10",
         "json          | {\"a\":[1,null,\"x\"]}      | {\"a\":[1,null,\"x\"]}",
       })
   void aValueOfEachTypeIsKeptAsItIs(String type, String text, String expected) {
@@ -192,6 +195,33 @@ public abstract class StoreContract {
         assertThat(comparing.compare(table("t", "n", "int", "text", "text"))).isEmpty();
         assertThat(comparing.compare(table("none", "n", "int"))).isEmpty();
       }
+    }
+  }
+
+  @Test
+  void howATableStandsIsToldWithoutTouchingIt() {
+    Table table = table("t", "n", "int");
+    load(table, List.of(List.of("1"), List.of("2")));
+    try (Store store = open()) {
+      Optional<Standing> standing = store.standing("p", "t");
+      assumeThat(standing).isPresent();
+      assertThat(standing.get().progress()).isEqualTo(Map.of(S, 2L));
+      assertThat(standing.get().rows().getOrDefault(S, 2L)).isEqualTo(2);
+      assertThat(store.standing("other", "t").orElseThrow().progress()).isEmpty();
+      assertThat(store.standing("p", "none")).contains(Standing.ABSENT);
+      try (Target target = store.target("p", table)) {
+        assertThat(target.standing()).isEqualTo(standing.get());
+        Receipt receipt =
+            commit(target, table, 0, List.of(List.of("1"), List.of("2"), List.of("3")));
+        assertThat(receipt).isEqualTo(new Receipt(1, 2));
+      }
+      Standing after = store.standing("p", "t").orElseThrow();
+      assertThat(after.progress()).isEqualTo(Map.of(S, 3L));
+      assertThat(after.rows().getOrDefault(S, 3L)).isEqualTo(3);
+    }
+    drop("t");
+    try (Store store = open()) {
+      assertThat(store.standing("p", "t")).contains(Standing.ABSENT);
     }
   }
 

@@ -10,6 +10,7 @@ import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.tally.Account;
 import io.wexrun.core.tally.Counts;
+import io.wexrun.core.tally.KnownTarget;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.tally.TallyStore;
 import java.util.List;
@@ -100,6 +101,26 @@ public abstract class TallyStoreContract {
         .isInstanceOf(OutsideException.class);
     assertThatThrownBy(() -> slow.account("p", List.of(account(A, 300, 400))))
         .isInstanceOf(OutsideException.class);
+  }
+
+  @Test
+  void itIsKnownWhoTheTargetsAreAndHowFarTheyHaveCome() {
+    Identity one = Identity.fresh();
+    TallyStore tally = open();
+    assertThat(tally.targets("p")).isEmpty();
+    tally.identifyTargets("p", Map.of("t", Optional.of(one), "q", Optional.empty()));
+    tally.account("p", List.of(new Account(A, 0, 9, counts(9, 0, 0), Map.of("t", 7L))));
+    tally.account("p", List.of(new Account(A, 9, 20, counts(9, 0, 0), Map.of("t", 18L, "q", 12L))));
+    assertThat(open().targets("p"))
+        .containsExactlyInAnyOrder(
+            new KnownTarget("t", Optional.of(one), Map.of(A, 18L)),
+            new KnownTarget("q", Optional.empty(), Map.of(A, 12L)));
+    Identity other = Identity.fresh();
+    tally.identifyTargets("p", Map.of("t", Optional.of(other)));
+    assertThat(open().targets("p"))
+        .contains(new KnownTarget("t", Optional.of(other), Map.of(A, 18L)))
+        .hasSize(2);
+    assertThat(open().targets("other")).isEmpty();
   }
 
   @Test

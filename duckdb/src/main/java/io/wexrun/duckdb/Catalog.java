@@ -32,9 +32,10 @@ final class Catalog {
       statement.execute(
           "create table if not exists wexrun.tables (name varchar not null, id varchar not null)");
       statement.execute(
-          "create table if not exists wexrun.progress (table_id varchar not null, writer varchar not"
-              + " null, source varchar not null, from_position bigint not null, to_position bigint"
-              + " not null, primary key (table_id, writer, source, from_position))");
+          "create table if not exists wexrun.progress (table_id varchar not null, writer varchar"
+              + " not null, source varchar not null, from_position bigint not null, to_position"
+              + " bigint not null, all_rows bigint, primary key (table_id, writer, source,"
+              + " from_position))");
       Optional<String> known = one(connection, "select id from wexrun.store");
       if (known.isEmpty()) {
         known = Optional.of(Identity.fresh().text());
@@ -48,17 +49,11 @@ final class Catalog {
    * Says who a table is that is there; one that was not known, or is another now, gets to be new.
    */
   static Identity identify(Connection connection, String table) throws SQLException {
-    String comment =
-        one(
-                connection,
-                "select comment from duckdb_tables() where schema_name = 'main' and table_name = ?",
-                table)
-            .orElse("");
-    Matcher mark = MARK.matcher(comment);
-    Optional<String> known = one(connection, "select id from wexrun.tables where name = ?", table);
-    if (known.isPresent() && mark.find() && mark.group(1).equals(known.get())) {
-      return new Identity(known.get());
+    Optional<Identity> known = known(connection, table);
+    if (known.isPresent()) {
+      return known.get();
     }
+    String comment = comment(connection, table);
     forget(connection, table);
     Identity fresh = Identity.fresh();
     String others = MARK.matcher(comment).replaceAll("").strip();
@@ -68,6 +63,23 @@ final class Catalog {
     }
     run(connection, "insert into wexrun.tables values (?, ?)", table, fresh.text());
     return fresh;
+  }
+
+  private static String comment(Connection connection, String table) throws SQLException {
+    return one(
+            connection,
+            "select comment from duckdb_tables() where schema_name = 'main' and table_name = ?",
+            table)
+        .orElse("");
+  }
+
+  /** Who a table is, if it is known and still the same; changes nothing. */
+  static Optional<Identity> known(Connection connection, String table) throws SQLException {
+    Optional<String> known = one(connection, "select id from wexrun.tables where name = ?", table);
+    Matcher mark = MARK.matcher(comment(connection, table));
+    return known.isPresent() && mark.find() && mark.group(1).equals(known.get())
+        ? known.map(Identity::new)
+        : Optional.empty();
   }
 
   /** Forgets a table and how far writers have got in it. */

@@ -6,6 +6,7 @@ import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Comparing;
 import io.wexrun.core.target.Querying;
+import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Store;
 import io.wexrun.core.target.Swapping;
 import io.wexrun.core.target.TableDifference;
@@ -224,6 +225,20 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
               return Catalog.identify(c, table.name());
             });
     return new DuckDbTarget(this, writer, table, who);
+  }
+
+  @Override
+  public Optional<Standing> standing(String writer, String table) {
+    return with(
+        "look at table " + table,
+        c -> {
+          Optional<Identity> who = Catalog.known(c, table);
+          if (who.isEmpty()) {
+            return Optional.of(Standing.ABSENT);
+          }
+          Progress progress = new Progress(who.get(), writer, "table " + table + " of " + this);
+          return Optional.of(new Standing(who, progress.read(c), progress.rows(c)));
+        });
   }
 
   @Override

@@ -38,7 +38,9 @@ final class DuckDbTarget implements Target {
   private final Identity identity;
   private final Progress progress;
   private final Map<SourcePartition, Long> atOpening;
+  private final Map<SourcePartition, Long> rowsAtOpening;
   private final Map<SourcePartition, Long> expected;
+  private final Map<SourcePartition, Long> rows;
   private final Set<StagedFlush> staged = new HashSet<>();
   private int commits;
 
@@ -48,7 +50,9 @@ final class DuckDbTarget implements Target {
     this.identity = identity;
     this.progress = new Progress(identity, writer, "table " + table.name() + " of " + store);
     this.atOpening = store.with("read the progress of table " + table.name(), progress::read);
+    this.rowsAtOpening = store.with("read the progress of table " + table.name(), progress::rows);
     this.expected = new HashMap<>(atOpening);
+    this.rows = new HashMap<>(rowsAtOpening);
     compact();
   }
 
@@ -68,6 +72,11 @@ final class DuckDbTarget implements Target {
   }
 
   @Override
+  public Map<SourcePartition, Long> rows() {
+    return rowsAtOpening;
+  }
+
+  @Override
   public int parallelism() {
     return 2;
   }
@@ -75,15 +84,17 @@ final class DuckDbTarget implements Target {
   @Override
   public Staged stage(Flush flush) {
     List<Rows> parts = new ArrayList<>();
+    Map<SourcePartition, Long> more = new HashMap<>();
     long rows = 0;
     for (Flush.Part part : flush.parts()) {
       Rows fresh = part.rows().from(atOpening.getOrDefault(part.source(), Long.MIN_VALUE));
       if (fresh.count() > 0) {
         parts.add(fresh);
         rows += fresh.count();
+        more.merge(part.source(), (long) fresh.count(), Long::sum);
       }
     }
-    StagedFlush result = new StagedFlush(store.connectToStage(), flush.progress());
+    StagedFlush result = new StagedFlush(store.connectToStage(), flush.progress(), more);
     synchronized (staged) {
       staged.add(result);
     }
@@ -104,11 +115,16 @@ final class DuckDbTarget implements Target {
   private final class StagedFlush implements Staged {
     private final DuckDBConnection connection;
     private final Map<SourcePartition, Long> ends;
+    private final Map<SourcePartition, Long> more;
     private Receipt receipt;
 
-    StagedFlush(DuckDBConnection connection, Map<SourcePartition, Long> ends) {
+    StagedFlush(
+        DuckDBConnection connection,
+        Map<SourcePartition, Long> ends,
+        Map<SourcePartition, Long> more) {
       this.connection = connection;
       this.ends = ends;
+      this.more = more;
     }
 
     private long insert(List<Rows> parts) {
@@ -135,8 +151,11 @@ final class DuckDbTarget implements Target {
     @Override
     public Receipt commit() {
       try {
-        progress.move(connection, expected, ends);
+        Map<SourcePartition, Long> all = new HashMap<>(rows);
+        more.forEach((source, count) -> all.merge(source, count, Long::sum));
+        progress.move(connection, expected, ends, all);
         connection.commit();
+        rows.putAll(all);
         ends.forEach((source, end) -> expected.merge(source, end, Math::max));
       } catch (SQLException e) {
         // If somebody else went on from the same place meanwhile, that is why.

@@ -41,6 +41,22 @@ record Progress(Identity table, String writer, String label) {
     return found;
   }
 
+  /** How many rows of each source partition were committed. */
+  Map<SourcePartition, Long> rows(Connection connection) throws SQLException {
+    Map<SourcePartition, Long> found = new TreeMap<>();
+    try (PreparedStatement select =
+        connection.prepareStatement(
+            "select source, max(all_rows) from wexrun.progress" + OURS + " group by source")) {
+      ours(select);
+      try (ResultSet rows = select.executeQuery()) {
+        while (rows.next()) {
+          found.put(new SourcePartition(rows.getString(1)), rows.getLong(2));
+        }
+      }
+    }
+    return found;
+  }
+
   private void ours(PreparedStatement statement) throws SQLException {
     statement.setString(1, table.text());
     statement.setString(2, writer);
@@ -52,14 +68,18 @@ record Progress(Identity table, String writer, String label) {
    *
    * @param expected where they are; those that are not there have not begun
    * @param ends where they come to, unless they are there already
+   * @param rows how many rows of each are committed by that, over all time
    * @throws OutsideException that is lasting if one is not where it is expected
    */
   void move(
-      Connection connection, Map<SourcePartition, Long> expected, Map<SourcePartition, Long> ends)
+      Connection connection,
+      Map<SourcePartition, Long> expected,
+      Map<SourcePartition, Long> ends,
+      Map<SourcePartition, Long> rows)
       throws SQLException {
     requireNotPast(connection, expected, ends);
     try (PreparedStatement insert =
-        connection.prepareStatement("insert into wexrun.progress values (?, ?, ?, ?, ?)")) {
+        connection.prepareStatement("insert into wexrun.progress values (?, ?, ?, ?, ?, ?)")) {
       boolean any = false;
       for (Map.Entry<SourcePartition, Long> end : ends.entrySet()) {
         long from = expected.getOrDefault(end.getKey(), NOTHING);
@@ -68,6 +88,7 @@ record Progress(Identity table, String writer, String label) {
           insert.setString(3, end.getKey().name());
           insert.setLong(4, from);
           insert.setLong(5, end.getValue());
+          insert.setLong(6, rows.getOrDefault(end.getKey(), 0L));
           insert.addBatch();
           any = true;
         }

@@ -118,6 +118,8 @@ public final class FilesIntake implements Intake {
   }
 
   private void recognize() throws IOException {
+    // Files about which there was doubt were not read: they may have more.
+    atEnd &= files.values().stream().noneMatch(FollowedFile::doubtful);
     List<Seen> matched = new ArrayList<>();
     for (Path path : pattern.matches()) {
       Seen.at(path).ifPresent(matched::add);

@@ -12,6 +12,7 @@ import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.run.RunListener;
 import io.wexrun.core.run.RunOptions;
+import io.wexrun.core.run.Setback;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.shape.BlockTrial;
 import io.wexrun.core.shape.RecordTrial;
@@ -33,7 +34,9 @@ import io.wexrun.project.open.WorkspaceReferences;
 import io.wexrun.project.open.WorkspaceSite;
 import io.wexrun.project.read.DefinitionPlaces;
 import io.wexrun.project.read.WorkspaceReader;
+import io.wexrun.project.run.Adoption;
 import io.wexrun.project.run.Feeding;
+import io.wexrun.project.run.Setbacks;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.Reader;
 import io.wexrun.queue.ends.DeadLetters;
@@ -49,6 +52,7 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.TreeMap;
 import java.util.function.Predicate;
+import java.util.stream.Stream;
 
 /**
  * A workspace: a folder with its stores, queues, tables and pipelines, and the state in {@code
@@ -155,6 +159,19 @@ public final class Workspace implements AutoCloseable {
   public List<Diagnostic> check() {
     Diagnostics diagnostics = Diagnostics.of("workspace");
     compile(diagnostics);
+    for (String name : undefined()) {
+      places
+          .ofWorkspace(diagnostics)
+          .warning(
+              "undefined-pipeline",
+              KeyPath.ROOT,
+              "the tally knows pipeline " + name + ", which is not defined any more",
+              Optional.of(
+                  "if it was renamed, 'wexrun adopt "
+                      + name
+                      + " NEW' lets the new one go on where it was, instead of loading everything"
+                      + " again"));
+    }
     return inOrder(diagnostics);
   }
 
@@ -340,12 +357,70 @@ public final class Workspace implements AutoCloseable {
             .map(state -> state.tally().tally(pipeline))
             .orElseGet(() -> new Tally(pipeline, Counts.NONE, 0, 0));
     Counts taken = new Counts(held, 0, 0, Map.of(), Map.of(), 0);
-    return new Tally(pipeline, books.counts().plus(taken), held, books.sources());
+    return new Tally(pipeline, books.counts().plus(taken), held, books.lost(), books.sources());
   }
 
-  /** The books of every pipeline. */
+  /**
+   * The targets that do not agree with the tally, of all pipelines: a run would stop at them. Opens
+   * the stores that are there, and makes none; those that another process holds are passed over.
+   */
+  public List<Setback> setbacks() {
+    List<Setback> all = new ArrayList<>();
+    for (Pipeline pipeline : definition.pipelines()) {
+      try {
+        all.addAll(reconciliation(pipeline.name()).setbacks());
+      } catch (OutsideException e) {
+        continue; // Whoever holds the store has looked, and looks again at its next start.
+      }
+    }
+    return all;
+  }
+
+  /**
+   * What can be done where targets of a pipeline do not agree with the tally.
+   *
+   * @throws IllegalArgumentException if there is no pipeline of that name
+   */
+  public Reconciliation reconciliation(String pipeline) {
+    return new Reconciliation(known(pipeline), new Setbacks(site, ends));
+  }
+
+  /**
+   * Why a pipeline cannot go on where another one was that is not defined any more; empty if it
+   * can.
+   *
+   * @param from the name that is not defined any more
+   * @param to the pipeline's name
+   * @throws IllegalArgumentException if there is no pipeline of that name
+   */
+  public Optional<String> whyNotAdopt(String from, String to) {
+    return new Adoption(site, ends).whyNot(from, known(to));
+  }
+
+  /**
+   * Lets a pipeline go on where another one was that is not defined any more: it was renamed. Its
+   * books, positions and dead letters are the other one's from now on.
+   *
+   * @throws OutsideException if it cannot be done, or one of them runs
+   * @throws IllegalArgumentException if there is no pipeline of that name
+   */
+  public void adopt(String from, String to) {
+    new Adoption(site, ends).adopt(from, known(to));
+  }
+
+  /** The pipelines that the tally knows and that are not defined any more. */
+  public List<String> undefined() {
+    List<String> names =
+        new ArrayList<>(site.stateIfAny().map(s -> s.corrections().pipelines()).orElse(List.of()));
+    definition.pipelines().forEach(pipeline -> names.remove(pipeline.name()));
+    return names;
+  }
+
+  /** The books of every pipeline; those that are not defined any more behind the others. */
   public List<Tally> tally() {
-    return definition.pipelines().stream().map(p -> tally(p.name())).toList();
+    return Stream.concat(definition.pipelines().stream().map(Pipeline::name), undefined().stream())
+        .map(this::tally)
+        .toList();
   }
 
   /**
@@ -388,7 +463,7 @@ public final class Workspace implements AutoCloseable {
 
   /** The queues of this workspace. */
   public WorkspaceQueues queues() {
-    return new WorkspaceQueues(definition, Queues.of(site), ends);
+    return new WorkspaceQueues(definition, Queues.of(site), ends, site, undefined());
   }
 
   /**

@@ -2,9 +2,12 @@ package io.wexrun.project;
 
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Route;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.project.facts.QueueFacts;
+import io.wexrun.project.facts.ReaderFacts;
 import io.wexrun.project.open.Ends;
+import io.wexrun.project.open.WorkspaceSite;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.care.QueueFolder;
 import io.wexrun.queue.care.Repair;
@@ -28,11 +31,20 @@ public final class WorkspaceQueues {
   private final WorkspaceDefinition definition;
   private final Queues queues;
   private final Ends ends;
+  private final WorkspaceSite site;
+  private final List<String> undefined;
 
-  WorkspaceQueues(WorkspaceDefinition definition, Queues queues, Ends ends) {
+  WorkspaceQueues(
+      WorkspaceDefinition definition,
+      Queues queues,
+      Ends ends,
+      WorkspaceSite site,
+      List<String> undefined) {
     this.definition = definition;
     this.queues = queues;
     this.ends = ends;
+    this.site = site;
+    this.undefined = undefined;
   }
 
   /** The names of the queues that are defined. */
@@ -44,6 +56,7 @@ public final class WorkspaceQueues {
   public List<String> names() {
     List<String> names = new ArrayList<>(defined());
     definition.pipelines().stream().map(Pipeline::deadLetters).forEach(names::add);
+    undefined.stream().map(name -> "dead/" + name).filter(queues::exists).forEach(names::add);
     definition.pipelines().stream()
         .map(WorkspaceQueues::channel)
         .filter(queues::exists)
@@ -132,13 +145,45 @@ public final class WorkspaceQueues {
   }
 
   /**
-   * Removes a queue with all records.
+   * Who has not read all of a queue: groups and pipelines, with how many records each is behind. Of
+   * a channel on disk, the pipeline whose records wait in it.
+   */
+  public Map<String, Long> unread(String name) {
+    Map<String, Long> unread = new LinkedHashMap<>();
+    QueueFacts facts = facts(name);
+    if (facts.held().isPresent()) {
+      unread.put("pipeline " + name.substring(name.indexOf('/') + 1), facts.held().getAsLong());
+    } else {
+      facts
+          .readers()
+          .forEach(
+              reader -> {
+                boolean group = reader.kind() == ReaderFacts.Kind.GROUP;
+                unread.put((group ? "group " : "pipeline ") + reader.name(), reader.lag());
+              });
+    }
+    unread.values().removeIf(records -> records == 0);
+    return unread;
+  }
+
+  /**
+   * Removes a queue with all records. Pipelines that write to it make the next one anew, and those
+   * that read it begin with the next one's first record.
    *
    * @return how many records it had
    * @throws OutsideException if another process holds it
    */
   public long delete(String name) {
-    return queues.delete(name);
+    long records = queues.delete(name);
+    site.stateIfAny()
+        .ifPresent(
+            state -> {
+              for (String pipeline : state.corrections().pipelines()) {
+                boolean dead = name.equals("dead/" + pipeline);
+                state.corrections().forgetTarget(pipeline, dead ? Route.DEAD : name);
+              }
+            });
+    return records;
   }
 
   /**

@@ -68,7 +68,10 @@ public final class WorkspaceRun implements AutoCloseable {
         run.holds.add(state.hold(pipeline.name()));
       }
       Begun begun = new Begun(state, feeding.ends(), run.lanes, options, compiler);
-      feeding.pipelines().forEach(begun::finishWithOldText);
+      for (Pipeline pipeline : feeding.pipelines()) {
+        begun.takeAgain(pipeline, feeding.shapers().get(pipeline.name()));
+        begun.finishWithOldText(pipeline);
+      }
       for (Pipeline pipeline : feeding.feedersFirst()) {
         run.launch(pipeline, feeding, begun);
       }

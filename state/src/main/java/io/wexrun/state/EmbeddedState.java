@@ -1,6 +1,7 @@
 package io.wexrun.state;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.tally.Corrections;
 import io.wexrun.core.tally.TallyStore;
 import java.io.IOException;
 import java.nio.file.Files;
@@ -25,12 +26,14 @@ public final class EmbeddedState implements WorkspaceState {
   private final Path folder;
   private final SqlDatabase database;
   private final SqlTally tally;
+  private final SqlCorrections corrections;
   private final SqlTexts texts;
 
   private EmbeddedState(Path folder, SqlDatabase database) {
     this.folder = folder;
     this.database = database;
     this.tally = new SqlTally(database);
+    this.corrections = new SqlCorrections(database);
     this.texts = new SqlTexts(database);
   }
 
@@ -91,6 +94,7 @@ public final class EmbeddedState implements WorkspaceState {
       for (String table : SqlTally.TABLES) {
         statement.execute(table);
       }
+      statement.execute(SqlCorrections.TABLE);
       statement.execute(SqlTexts.TABLE);
       statement.execute(
           "insert into state_version values (" + VERSION + ") on conflict (version) do nothing");
@@ -109,6 +113,11 @@ public final class EmbeddedState implements WorkspaceState {
   @Override
   public TallyStore tally() {
     return tally;
+  }
+
+  @Override
+  public Corrections corrections() {
+    return corrections;
   }
 
   @Override

@@ -7,6 +7,7 @@ import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.tally.Account;
 import io.wexrun.core.tally.Counts;
+import io.wexrun.core.tally.KnownTarget;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.tally.TallyStore;
 import java.sql.Connection;
@@ -32,27 +33,54 @@ final class SqlTally implements TallyStore {
             unfolded bigint not null,
             copied bigint not null,
             dropped bigint not null,
-            primary key (pipeline, source))""",
+            primary key (pipeline, source))\
+          """,
           """
           create table if not exists loaded_tally (
             pipeline text not null,
             source text not null,
             target text not null,
             loaded bigint not null,
-            primary key (pipeline, source, target))""",
+            primary key (pipeline, source, target))\
+          """,
           """
           create table if not exists dead_tally (
             pipeline text not null,
             source text not null,
             reason text not null,
             dead bigint not null,
-            primary key (pipeline, source, reason))""",
+            primary key (pipeline, source, reason))\
+          """,
           """
           create table if not exists source_identity (
             pipeline text not null,
             source text not null,
             identity text not null,
-            primary key (pipeline, source))""");
+            primary key (pipeline, source))\
+          """,
+          """
+          create table if not exists known_target (
+            pipeline text not null,
+            target text not null,
+            identity text,
+            primary key (pipeline, target))\
+          """,
+          """
+          create table if not exists reached_target (
+            pipeline text not null,
+            target text not null,
+            source text not null,
+            position bigint not null,
+            primary key (pipeline, target, source))\
+          """,
+          """
+          create table if not exists lost_tally (
+            pipeline text not null,
+            source text not null,
+            target text not null,
+            lost bigint not null,
+            primary key (pipeline, source, target))\
+          """);
 
   private static final String MOVE =
       "update source_tally set position = ?, taken = taken + ?, unfolded = unfolded + ?,"
@@ -72,6 +100,13 @@ final class SqlTally implements TallyStore {
   private static final String IDENTIFY =
       "insert into source_identity (pipeline, source, identity) values (?, ?, ?)"
           + " on conflict (pipeline, source) do update set identity = excluded.identity";
+
+  private static final String KNOW =
+      "insert into known_target (pipeline, target, identity) values (?, ?, ?)"
+          + " on conflict (pipeline, target) do update set identity = excluded.identity";
+  static final String REACH =
+      "insert into reached_target (pipeline, target, source, position) values (?, ?, ?, ?)"
+          + " on conflict (pipeline, target, source) do update set position = excluded.position";
 
   private final SqlDatabase database;
 
@@ -109,6 +144,48 @@ final class SqlTally implements TallyStore {
           for (Map.Entry<SourcePartition, Identity> each : identities.entrySet()) {
             String source = each.getKey().name();
             SqlDatabase.update(c, IDENTIFY, pipeline, source, each.getValue().text());
+          }
+          return null;
+        });
+  }
+
+  @Override
+  public List<KnownTarget> targets(String pipeline) {
+    return database.transaction(
+        "read targets",
+        c -> {
+          Map<String, Map<SourcePartition, Long>> reached = new TreeMap<>();
+          SqlDatabase.query(
+              c,
+              row ->
+                  reached
+                      .computeIfAbsent(row.getString(1), t -> new TreeMap<>())
+                      .put(new SourcePartition(row.getString(2)), row.getLong(3)),
+              "select target, source, position from reached_target where pipeline = ?",
+              pipeline);
+          List<KnownTarget> targets = new ArrayList<>();
+          SqlDatabase.query(
+              c,
+              row -> {
+                String name = row.getString(1);
+                Optional<Identity> identity =
+                    Optional.ofNullable(row.getString(2)).map(Identity::new);
+                targets.add(new KnownTarget(name, identity, reached.getOrDefault(name, Map.of())));
+              },
+              "select target, identity from known_target where pipeline = ? order by target",
+              pipeline);
+          return targets;
+        });
+  }
+
+  @Override
+  public void identifyTargets(String pipeline, Map<String, Optional<Identity>> identities) {
+    database.transaction(
+        "note who targets are",
+        c -> {
+          for (Map.Entry<String, Optional<Identity>> each : identities.entrySet()) {
+            String identity = each.getValue().map(Identity::text).orElse(null);
+            SqlDatabase.update(c, KNOW, pipeline, each.getKey(), identity);
           }
           return null;
         });
@@ -156,6 +233,9 @@ final class SqlTally implements TallyStore {
     for (Map.Entry<String, Long> loaded : counts.loaded().entrySet()) {
       SqlDatabase.update(c, LOADED, pipeline, source, loaded.getKey(), loaded.getValue());
     }
+    for (Map.Entry<String, Long> reached : account.reached().entrySet()) {
+      SqlDatabase.update(c, REACH, pipeline, reached.getKey(), source, reached.getValue());
+    }
     for (Map.Entry<Reason, Long> dead : counts.dead().entrySet()) {
       SqlDatabase.update(c, DEAD, pipeline, source, dead.getKey().code(), dead.getValue());
     }
@@ -190,8 +270,16 @@ final class SqlTally implements TallyStore {
               row -> dead.put(Reason.of(row.getString(1)).orElseThrow(), row.getLong(2)),
               "select reason, sum(dead) from dead_tally where pipeline = ? group by reason",
               pipeline);
+          long[] lost = new long[1];
+          SqlDatabase.query(
+              c,
+              row -> lost[0] = row.getLong(1),
+              "select coalesce(sum(lost), 0) from lost_tally where pipeline = ?",
+              pipeline);
+          loaded.values().removeIf(rows -> rows == 0);
+          dead.values().removeIf(letters -> letters == 0);
           Counts counts = new Counts(sums[1], sums[2], sums[3], loaded, dead, sums[4]);
-          return new Tally(pipeline, counts, 0, (int) sums[0]);
+          return new Tally(pipeline, counts, 0, lost[0], (int) sums[0]);
         });
   }
 }

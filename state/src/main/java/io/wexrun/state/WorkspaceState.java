@@ -1,5 +1,6 @@
 package io.wexrun.state;
 
+import io.wexrun.core.tally.Corrections;
 import io.wexrun.core.tally.TallyStore;
 
 /**
@@ -10,6 +11,9 @@ import io.wexrun.core.tally.TallyStore;
 public interface WorkspaceState extends AutoCloseable {
   /** The books and positions of all pipelines. */
   TallyStore tally();
+
+  /** Corrections of the books. */
+  Corrections corrections();
 
   /** The texts with which pipelines ran. */
   PipelineTexts texts();

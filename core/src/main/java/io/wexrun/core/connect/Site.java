@@ -1,8 +1,9 @@
 package io.wexrun.core.connect;
 
-import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.pipeline.Settings;
 import java.nio.file.Path;
+import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.function.Function;
@@ -22,10 +23,10 @@ public interface Site {
   Map<String, Settings> targets();
 
   /**
-   * The pipelines that take from a target, and of each source partition up to where they have
-   * accounted for it.
+   * The pipelines that take from a target, with the source partitions that each has taken from, and
+   * up to where it has accounted for them.
    */
-  Map<String, Map<SourcePartition, Long>> readers(String target);
+  Map<String, List<KnownSource>> readers(String target);
 
   /**
    * Something that is open once in a workspace, whoever uses it. It is closed with the workspace,

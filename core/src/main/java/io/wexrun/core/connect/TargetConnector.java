@@ -4,6 +4,7 @@ import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.target.Destination;
+import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Target;
 import io.wexrun.core.written.Form;
 import java.util.Optional;
@@ -45,6 +46,16 @@ public interface TargetConnector extends Connector {
    * @throws io.wexrun.core.diagnose.OutsideException if it cannot be opened
    */
   Target open(String name, String writer, Settings settings, Site site);
+
+  /**
+   * How a target stands for a pipeline, without making or changing anything.
+   *
+   * @return {@link Standing#ABSENT} if it is not there; empty if that cannot be told without
+   *     opening it
+   */
+  default Optional<Standing> standing(String name, String writer, Settings settings, Site site) {
+    return Optional.empty();
+  }
 
   /**
    * Opens a target of this kind for dead letters, which come with the columns of {@link

@@ -9,6 +9,7 @@ import java.util.Deque;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.TreeMap;
 import java.util.function.Consumer;
 
 /**
@@ -34,6 +35,7 @@ final class Books {
         (source, ranges) -> {
           Range first = ranges.peek();
           Counts sum = Counts.NONE;
+          Map<String, Long> reached = new TreeMap<>();
           long to = -1;
           while (!ranges.isEmpty() && ranges.peek().done()) {
             Range range = ranges.remove();
@@ -50,10 +52,11 @@ final class Books {
                       + range.counts());
             }
             sum = sum.plus(range.counts());
+            reached.putAll(range.reached());
             to = range.to;
           }
           if (to >= 0) {
-            accounts.add(new Account(source, first.from, to, sum));
+            accounts.add(new Account(source, first.from, to, sum, reached));
           }
         });
     open.values().removeIf(Deque::isEmpty);

@@ -319,7 +319,7 @@ final class Delivery {
     long blockBytes = isRaw ? block.data().length : 0;
     long allocated =
         part.batch().allocated() + blockBytes + (countsRaw && !isRaw ? block.data().length : 0);
-    range.waitFor();
+    range.waitFor(name, part);
     rows.take(allocated);
     buffers
         .get(name)

@@ -1,5 +1,6 @@
 package io.wexrun.core.run;
 
+import io.wexrun.core.batch.Rows;
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.tally.Counts;
@@ -12,6 +13,7 @@ final class Range {
   final long from;
   final long to;
   private Counts counts;
+  private final Map<String, Long> reached = new TreeMap<>();
   private int waiting;
 
   Range(SourcePartition source, long from, long to, Counts counts) {
@@ -25,7 +27,13 @@ final class Range {
     return counts;
   }
 
-  void waitFor() {
+  /** For each target that gets rows of it, the position behind the record of the last one. */
+  Map<String, Long> reached() {
+    return reached;
+  }
+
+  void waitFor(String target, Rows rows) {
+    reached.put(target, rows.batch().position(rows.row(rows.count() - 1)) + 1);
     waiting++;
   }
 

@@ -30,22 +30,24 @@ public record RunParts(
 
   /** Opens all targets, or none if one fails. */
   Map<String, Target> openTargets() {
-    return openTargets(pipeline, shaper, targets);
+    return openTargets(pipeline, shaper, targets, tally);
   }
 
   /**
    * Opens the targets of a pipeline, its dead letters among them; or none if one fails.
    *
-   * @throws io.wexrun.core.diagnose.OutsideException if one cannot be opened
+   * @throws io.wexrun.core.diagnose.OutsideException if one cannot be opened; a {@linkplain
+   *     io.wexrun.core.diagnose.OutsideException#lasting lasting} one if one is behind the tally
    */
   public static Map<String, Target> openTargets(
-      Pipeline pipeline, Shaper shaper, TargetOpener opener) {
+      Pipeline pipeline, Shaper shaper, TargetOpener opener, TallyStore tally) {
     Map<String, Target> open = new HashMap<>();
     try {
       open.put(Route.DEAD, opener.open(Route.DEAD, pipeline.name()));
       for (String name : shaper.targets()) {
         open.put(name, opener.open(name, pipeline.name()));
       }
+      Setback.requireNone(pipeline.name(), tally, open);
       return open;
     } catch (RuntimeException e) {
       open.values().forEach(Target::close);

@@ -5,6 +5,7 @@ import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.intake.SourcePartition;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.TreeMap;
 
 /**
@@ -30,6 +31,15 @@ public interface TallyStore {
    * noted before of the same ones is forgotten.
    */
   void identify(String pipeline, Map<SourcePartition, Identity> identities);
+
+  /** What is known of the targets of a pipeline; those never opened are not there. */
+  List<KnownTarget> targets(String pipeline);
+
+  /**
+   * Notes who targets are, before anything is committed to them. What was noted before of the same
+   * ones is forgotten, but not how far they have come.
+   */
+  void identifyTargets(String pipeline, Map<String, Optional<Identity>> identities);
 
   /**
    * Writes ranges in one transaction: all of them or none. They need not survive the loss of power

@@ -2,6 +2,7 @@ package io.wexrun.core.target;
 
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.pipeline.Table;
+import java.util.Optional;
 
 /**
  * What holds tables. What a store may offer beside this, it implements too: {@link Comparing},
@@ -21,6 +22,16 @@ public interface Store extends AutoCloseable {
    *     store cannot be reached
    */
   Target target(String writer, Table table);
+
+  /**
+   * How a table stands for a pipeline, without making or changing anything.
+   *
+   * @return {@link Standing#ABSENT} if there is no such table; empty if the store cannot tell
+   *     without opening it as a target
+   */
+  default Optional<Standing> standing(String writer, String table) {
+    return Optional.empty();
+  }
 
   /** Gives back what is open. */
   @Override

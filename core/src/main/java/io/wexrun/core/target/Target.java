@@ -38,6 +38,19 @@ public interface Target extends AutoCloseable {
     return Optional.empty();
   }
 
+  /**
+   * How many rows of each source partition this pipeline has committed here, over all time, as
+   * committed before opening; without those that the target does not count.
+   */
+  default Map<SourcePartition, Long> rows() {
+    return Map.of();
+  }
+
+  /** How the target stood when it was opened. */
+  default Standing standing() {
+    return new Standing(identity(), progress(), rows());
+  }
+
   /** How many flushes may be staged at once, at least 1. The same as long as the target is open. */
   default int parallelism() {
     return 1;

@@ -25,6 +25,7 @@ import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.shape.Steps;
 import io.wexrun.core.tally.Account;
 import io.wexrun.core.tally.Counts;
+import io.wexrun.core.tally.KnownTarget;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.tally.TallyStore;
 import io.wexrun.core.target.Destination;
@@ -293,6 +294,8 @@ final class World {
   /** The tally in memory, all of an account or nothing. */
   final class Books implements TallyStore {
     private final Map<SourcePartition, Long> positions = new TreeMap<>();
+    private final Map<String, Optional<Identity>> targets = new TreeMap<>();
+    private final Map<String, Map<SourcePartition, Long>> reached = new TreeMap<>();
     private Counts sum = Counts.NONE;
 
     @Override
@@ -308,6 +311,19 @@ final class World {
     }
 
     @Override
+    public synchronized List<KnownTarget> targets(String pipeline) {
+      return targets.keySet().stream()
+          .map(t -> new KnownTarget(t, targets.get(t), reached.getOrDefault(t, Map.of())))
+          .toList();
+    }
+
+    @Override
+    public synchronized void identifyTargets(
+        String pipeline, Map<String, Optional<Identity>> identities) {
+      targets.putAll(identities);
+    }
+
+    @Override
     public synchronized void account(String pipeline, List<Account> accounts) {
       maybeFail("account");
       for (Account account : accounts) {
@@ -316,6 +332,13 @@ final class World {
         }
         positions.put(account.source(), account.to());
         sum = sum.plus(account.counts());
+        account
+            .reached()
+            .forEach(
+                (target, end) ->
+                    reached
+                        .computeIfAbsent(target, t -> new TreeMap<>())
+                        .put(account.source(), end));
       }
     }
 

@@ -6,18 +6,28 @@ import io.wexrun.core.channel.MemoryChannel;
 import io.wexrun.core.connect.ChannelConnector;
 import io.wexrun.core.connect.IntakeOpening;
 import io.wexrun.core.connect.TargetConnector;
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.run.Setback;
 import io.wexrun.core.run.TargetOpener;
+import io.wexrun.core.tally.KnownTarget;
+import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Target;
 import io.wexrun.project.definition.WorkspaceDefinition;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
+import java.util.TreeMap;
+import java.util.TreeSet;
 import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
 
@@ -85,11 +95,78 @@ public final class Ends {
   private Target target(String name, String writer) {
     Table table = definition.tables().get(name);
     if (table != null) {
+      requireStore(table, writer);
       return stores.open(table.store()).target(writer, table);
     }
     Settings settings = definition.targets().get(name);
     TargetConnector connector = connectors.targets().get(settings.kind());
     return connector.open(name, writer, settings, site);
+  }
+
+  /** The dead letters of a pipeline belong to one of another name, which has none yet. */
+  public void renameDeadLetters(String from, Pipeline to) {
+    Path folder = site.data().resolve("queues").resolve("dead");
+    Path target = folder.resolve(to.name());
+    if (Files.isDirectory(folder.resolve(from)) && !Files.exists(target)) {
+      try {
+        Files.move(folder.resolve(from), target);
+      } catch (IOException e) {
+        throw new OutsideException(
+            "cannot give the dead letters of " + from + " another name: " + e.getMessage(), e);
+      }
+    }
+  }
+
+  /** A store that rows were committed to is not made anew when it is missing. */
+  private void requireStore(Table table, String writer) {
+    if (stores.exists(table.store())) {
+      return;
+    }
+    for (KnownTarget known : site.state().tally().targets(writer)) {
+      if (known.name().equals(table.name())) {
+        Setback.of(writer, known, Standing.ABSENT)
+            .ifPresent(
+                setback -> {
+                  throw Setback.failure(List.of(setback));
+                });
+      }
+    }
+  }
+
+  /**
+   * How the targets of a pipeline stand, as far as that can be told without making or changing
+   * anything.
+   *
+   * @throws io.wexrun.core.diagnose.OutsideException if a store is held by another process
+   */
+  public Map<String, Standing> standings(Pipeline pipeline) {
+    Map<String, Standing> standings = new TreeMap<>();
+    Set<String> names = new TreeSet<>(Set.of(Route.DEAD));
+    site.stateIfAny()
+        .ifPresent(s -> s.tally().targets(pipeline.name()).forEach(t -> names.add(t.name())));
+    pipeline.route().forEach(route -> names.addAll(route.to()));
+    pipeline.kinds().forEach(kind -> kind.route().forEach(route -> names.addAll(route.to())));
+    for (String name : names) {
+      standing(pipeline, name).ifPresent(s -> standings.put(name, s));
+    }
+    return standings;
+  }
+
+  private Optional<Standing> standing(Pipeline pipeline, String name) {
+    TargetConnector queues = connectors.targets().get(DEAD_LETTERS.kind());
+    if (name.equals(Route.DEAD)) {
+      return queues.standing(pipeline.deadLetters(), pipeline.name(), DEAD_LETTERS, site);
+    }
+    Table table = definition.tables().get(name);
+    if (table != null) {
+      return stores.exists(table.store())
+          ? stores.open(table.store()).standing(pipeline.name(), table.name())
+          : Optional.of(Standing.ABSENT);
+    }
+    Settings settings = definition.targets().get(name);
+    return settings == null
+        ? Optional.empty()
+        : connectors.targets().get(settings.kind()).standing(name, pipeline.name(), settings, site);
   }
 
   /**

@@ -2,6 +2,7 @@ package io.wexrun.project.open;
 
 import io.wexrun.core.connect.IntakeConnector;
 import io.wexrun.core.connect.Site;
+import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Settings;
@@ -49,12 +50,12 @@ public final class WorkspaceSite implements Site, AutoCloseable {
   }
 
   @Override
-  public Map<String, Map<SourcePartition, Long>> readers(String target) {
-    Map<String, Map<SourcePartition, Long>> readers = new LinkedHashMap<>();
+  public Map<String, List<KnownSource>> readers(String target) {
+    Map<String, List<KnownSource>> readers = new LinkedHashMap<>();
     for (Pipeline pipeline : definition.pipelines()) {
       IntakeConnector intake = connectors.intakes().get(pipeline.intake().kind());
       if (intake != null && intake.reads(pipeline.intake()).filter(target::equals).isPresent()) {
-        readers.put(pipeline.name(), positions(pipeline.name()));
+        readers.put(pipeline.name(), sources(pipeline.name()));
       }
     }
     return readers;
@@ -74,6 +75,11 @@ public final class WorkspaceSite implements Site, AutoCloseable {
       EmbeddedState.openIfAny(data()).ifPresent(found -> state = found);
     }
     return Optional.ofNullable(state);
+  }
+
+  /** The source partitions that a pipeline has taken from; none if it never ran. */
+  public List<KnownSource> sources(String pipeline) {
+    return stateIfAny().map(s -> s.tally().sources(pipeline)).orElse(List.of());
   }
 
   /** The positions of a pipeline's tally; none if it never ran. */

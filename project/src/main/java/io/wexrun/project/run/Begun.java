@@ -18,6 +18,7 @@ import io.wexrun.core.run.RunListener;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.run.RunParts;
 import io.wexrun.core.shape.Shaper;
+import io.wexrun.core.tally.Corrections;
 import io.wexrun.core.target.Target;
 import io.wexrun.project.open.Ends;
 import io.wexrun.project.read.DefinitionText;
@@ -63,38 +64,102 @@ public final class Begun {
    * again.
    */
   public void finishWithOldText(Pipeline pipeline) {
-    Optional<PipelineTexts.Text> kept = state.texts().current(pipeline.name());
-    if (kept.isEmpty() || kept.get().text().equals(DefinitionText.of(pipeline))) {
+    Optional<Old> found = old(pipeline);
+    if (found.isEmpty()) {
       return;
     }
-    Diagnostics diagnostics = Diagnostics.of("pipeline " + pipeline.name());
-    Optional<Pipeline> old = DefinitionText.read(pipeline.name(), kept.get().text(), diagnostics);
-    diagnostics.orThrow();
-    Shaper shaper = compiler.apply(old.orElseThrow()).withVersion(kept.get().version());
+    Pipeline old = found.get().pipeline();
+    Shaper shaper = found.get().shaper();
     for (ChannelConnector connector : ends.holding(pipeline.name())) {
-      Map<SourcePartition, Long> bounds = begun(old.get(), shaper);
+      Map<SourcePartition, Long> bounds = begun(old, shaper);
       if (!bounds.isEmpty()) {
         Channel waiting = ends.openLeft(connector, pipeline.name());
-        drain(old.get(), shaper, new NoIntake(), new BoundedChannel(waiting, bounds));
+        drain(old, shaper, new NoIntake(), new BoundedChannel(waiting, bounds));
       }
     }
-    Map<SourcePartition, Long> bounds = begun(old.get(), shaper);
+    Map<SourcePartition, Long> bounds = begun(old, shaper);
     if (!bounds.isEmpty()) {
-      Intake intake = ends.intake(old.get(), notice -> {}, false, () -> true);
+      Intake intake = ends.intake(old, notice -> {}, false, () -> true);
       Map<SourcePartition, Long> positions = state.tally().positions(pipeline.name());
       drain(
-          old.get(),
+          old,
           shaper,
           new BoundedIntake(intake, bounds),
           new MemoryChannel(lanes.raw().share(), positions));
     }
   }
 
+  /**
+   * Takes again what somebody has chosen to take again, from sources that still have it; the books
+   * stay as they are, since it is in them already. It is done with the text with which the pipeline
+   * ran last.
+   *
+   * @throws OutsideException if a source does not have all of it any more
+   */
+  public void takeAgain(Pipeline pipeline, Shaper shaper) {
+    String name = pipeline.name();
+    Map<SourcePartition, Corrections.Retake> parts = state.corrections().retakes(name);
+    if (parts.isEmpty()) {
+      return;
+    }
+    Optional<Old> old = old(pipeline);
+    RetakingTally tally = new RetakingTally(state);
+    Pipeline with = old.map(Old::pipeline).orElse(pipeline);
+    Map<SourcePartition, Long> bounds = new HashMap<>();
+    parts.forEach((source, part) -> bounds.put(source, part.until()));
+    Intake intake = ends.intake(with, notice -> {}, false, () -> true);
+    RunParts run =
+        new RunParts(
+            with,
+            old.map(Old::shaper).orElse(shaper),
+            new BoundedIntake(intake, bounds),
+            new MemoryChannel(lanes.raw().share(), tally.positions(name)),
+            ends.targets(with),
+            tally);
+    drain(run);
+    Map<SourcePartition, Corrections.Retake> left = state.corrections().retakes(name);
+    if (!left.isEmpty()) {
+      Map.Entry<SourcePartition, Corrections.Retake> first = left.entrySet().iterator().next();
+      throw OutsideException.lasting(
+          "pipeline "
+              + name
+              + " was to take "
+              + first.getKey()
+              + " again up to position "
+              + first.getValue().until()
+              + ", but its source has it only up to "
+              + first.getValue().position()
+              + ". Put the source back, or accept the loss: 'wexrun reconcile "
+              + name
+              + " --accept'");
+    }
+    Setbacks.settle(state, ends, with); // What somebody had given up before may be among it.
+  }
+
+  /** A pipeline as it ran last. */
+  private record Old(Pipeline pipeline, Shaper shaper) {}
+
+  /** The pipeline as it ran last, if that is not as it is now. */
+  private Optional<Old> old(Pipeline pipeline) {
+    Optional<PipelineTexts.Text> kept = state.texts().current(pipeline.name());
+    if (kept.isEmpty() || kept.get().text().equals(DefinitionText.of(pipeline))) {
+      return Optional.empty();
+    }
+    Diagnostics diagnostics = Diagnostics.of("pipeline " + pipeline.name());
+    Optional<Pipeline> old = DefinitionText.read(pipeline.name(), kept.get().text(), diagnostics);
+    diagnostics.orThrow();
+    if (!old.orElseThrow().name().equals(pipeline.name())) {
+      return Optional.empty(); // It goes on where another one was, which had finished.
+    }
+    Shaper shaper = compiler.apply(old.get()).withVersion(kept.get().version());
+    return Optional.of(new Old(old.get(), shaper));
+  }
+
   /** The source partitions of which some target has more than the tally, and how much. */
   private Map<SourcePartition, Long> begun(Pipeline old, Shaper shaper) {
     Map<SourcePartition, Long> positions = state.tally().positions(old.name());
     Map<SourcePartition, Long> bounds = new HashMap<>();
-    Map<String, Target> open = RunParts.openTargets(old, shaper, ends.targets(old));
+    Map<String, Target> open = RunParts.openTargets(old, shaper, ends.targets(old), state.tally());
     for (Target target : open.values()) {
       target
           .progress()
@@ -119,8 +184,10 @@ public final class Begun {
   }
 
   private void drain(Pipeline pipeline, Shaper shaper, Intake intake, Channel channel) {
-    RunParts parts =
-        new RunParts(pipeline, shaper, intake, channel, ends.targets(pipeline), state.tally());
+    drain(new RunParts(pipeline, shaper, intake, channel, ends.targets(pipeline), state.tally()));
+  }
+
+  private void drain(RunParts parts) {
     try (PipelineRun run = PipelineRun.start(parts, lanes, options, RunListener.NONE)) {
       run.await();
     } catch (InterruptedException e) {

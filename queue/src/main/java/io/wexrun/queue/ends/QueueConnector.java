@@ -10,6 +10,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.target.Destination;
+import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Target;
 import io.wexrun.queue.Queue;
 import java.util.ArrayList;
@@ -84,7 +85,8 @@ public final class QueueConnector {
       String name = opening.settings().main();
       Queue queue = opening.writtenHere() ? queues.open(name) : queues.shared(name);
       boolean newest = opening.settings().text(START).orElse("").equals(NEWEST);
-      return new QueueIntake(queue, newest, opening.fed(), () -> {});
+      return new QueueIntake(
+          queue, newest, opening.known(), opening.notices(), opening.fed(), () -> {});
     }
 
     @Override
@@ -136,6 +138,19 @@ public final class QueueConnector {
     @Override
     public Target open(String name, String writer, Settings settings, Site site) {
       return QueueTarget.ofRecords(Queues.of(site).open(name), writer);
+    }
+
+    @Override
+    public Optional<Standing> standing(String name, String writer, Settings settings, Site site) {
+      Optional<Queue> there = Queues.of(site).openToRead(name);
+      try {
+        return Optional.of(
+            there
+                .map(queue -> QueueTarget.ofRecords(queue, writer).standing())
+                .orElse(Standing.ABSENT));
+      } finally {
+        there.ifPresent(Queue::close);
+      }
     }
 
     @Override

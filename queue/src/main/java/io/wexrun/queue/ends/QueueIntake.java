@@ -4,6 +4,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Intake;
+import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.intake.Source;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.queue.Queue;
@@ -16,6 +17,7 @@ import java.util.Arrays;
 import java.util.List;
 import java.util.Optional;
 import java.util.function.BooleanSupplier;
+import java.util.function.Consumer;
 
 /** A queue as an intake: its partitions are the source partitions. */
 public final class QueueIntake implements Intake {
@@ -37,6 +39,23 @@ public final class QueueIntake implements Intake {
    * @param close what closing the intake does
    */
   public QueueIntake(Queue queue, boolean fromNewest, BooleanSupplier fed, Runnable close) {
+    this(queue, fromNewest, List.of(), notice -> {}, fed, close);
+  }
+
+  /**
+   * Reads a queue that was read before.
+   *
+   * @param known what was taken from; if it was another queue of this name, this one is read from
+   *     its start, as partitions {@code NAME/0#2}, {@code NAME/1#2}
+   * @param notices is told that
+   */
+  QueueIntake(
+      Queue queue,
+      boolean fromNewest,
+      List<KnownSource> known,
+      Consumer<String> notices,
+      BooleanSupplier fed,
+      Runnable close) {
     this.queue = queue;
     this.fed = fed;
     this.close = close;
@@ -45,12 +64,51 @@ public final class QueueIntake implements Intake {
     queue.refresh();
     for (int i = 0; i < positions.length; i++) {
       Partition partition = queue.partition(i);
+      Identity identity = identity(queue.identity(), i);
+      int generation = generation(i, identity, known, notices);
+      boolean end = fromNewest && generation == 1;
       sources.add(
           new Source(
-              new SourcePartition(queue.name() + "/" + i),
-              Optional.of(new Identity(queue.identity() + "/" + i)),
-              fromNewest ? partition.end() : partition.oldest()));
+              new SourcePartition(
+                  queue.name() + "/" + i + (generation == 1 ? "" : "#" + generation)),
+              Optional.of(identity),
+              end ? partition.end() : partition.oldest()));
     }
+  }
+
+  /** Who a partition of a queue is. */
+  static Identity identity(Identity queue, int partition) {
+    return new Identity(queue + "/" + partition);
+  }
+
+  /** The how manieth queue of its name a partition belongs to, from 1. */
+  private static int generation(
+      int partition, Identity identity, List<KnownSource> known, Consumer<String> notices) {
+    KnownSource latest = null;
+    for (KnownSource source : known) {
+      if (number(source.partition()) == partition
+          && (latest == null || generation(source.partition()) > generation(latest.partition()))) {
+        latest = source;
+      }
+    }
+    if (latest == null) {
+      return 1;
+    }
+    int generation = generation(latest.partition());
+    if (latest.identity().orElse(identity).equals(identity)) {
+      return generation;
+    }
+    notices.accept(
+        latest.partition()
+            + " was in another queue of this name, which is gone: it was read up to position "
+            + latest.position()
+            + ", and the queue that is there now is read from its start");
+    return generation + 1;
+  }
+
+  private static int generation(SourcePartition partition) {
+    int mark = partition.name().indexOf('#', partition.name().lastIndexOf('/'));
+    return mark < 0 ? 1 : Integer.parseInt(partition.name().substring(mark + 1));
   }
 
   @Override
@@ -61,7 +119,9 @@ public final class QueueIntake implements Intake {
   /** The number of a partition that is a source partition. */
   static int number(SourcePartition partition) {
     String name = partition.name();
-    return Integer.parseInt(name.substring(name.lastIndexOf('/') + 1));
+    int from = name.lastIndexOf('/') + 1;
+    int mark = name.indexOf('#', from);
+    return Integer.parseInt(name.substring(from, mark < 0 ? name.length() : mark));
   }
 
   @Override
@@ -70,7 +130,7 @@ public final class QueueIntake implements Intake {
     Partition partition = queue.partition(number);
     queue.refresh();
     if (position < partition.oldest() || position > partition.end()) {
-      throw new OutsideException(
+      throw OutsideException.lasting(
           "the tally goes on at position "
               + position
               + " of "
@@ -79,7 +139,8 @@ public final class QueueIntake implements Intake {
               + partition.oldest()
               + " to "
               + partition.end()
-              + ": the queue's folder was replaced or records were lost");
+              + ": it was put back from an earlier time, or records were lost. Put the right one"
+              + " back; or delete the queue, then the next one is read from its start");
     }
     positions[number] = position;
   }

@@ -2,7 +2,8 @@ package io.wexrun.queue.ends;
 
 import io.wexrun.core.connect.Site;
 import io.wexrun.core.diagnose.OutsideException;
-import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.identity.Identity;
+import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.QueueOptions;
@@ -16,6 +17,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.TreeMap;
 import java.util.stream.Stream;
 
 /**
@@ -102,19 +104,38 @@ public final class Queues implements AutoCloseable {
    */
   public Map<String, long[]> readers(String name) {
     Map<String, long[]> readers = new LinkedHashMap<>();
-    site.readers(name).forEach((pipeline, positions) -> readers.put(pipeline, ends(positions)));
+    Optional<Identity> identity = identity(name);
+    site.readers(name)
+        .forEach((pipeline, sources) -> readers.put(pipeline, ends(sources, identity)));
     return readers;
   }
 
-  private static long[] ends(Map<SourcePartition, Long> positions) {
-    int partitions =
-        positions.keySet().stream()
-            .mapToInt(source -> QueueIntake.number(source) + 1)
-            .max()
-            .orElse(0);
-    long[] ends = new long[partitions];
-    positions.forEach((source, end) -> ends[QueueIntake.number(source)] = end);
-    return ends;
+  /** Who a queue is; empty if it has not been made yet. */
+  private Optional<Identity> identity(String name) {
+    synchronized (this) {
+      Queue known = open.get(name);
+      if (known != null) {
+        return Optional.of(known.identity());
+      }
+    }
+    Optional<Queue> there = openToRead(name);
+    there.ifPresent(Queue::close);
+    return there.map(Queue::identity);
+  }
+
+  /** The positions in the queue as it is; those in one that had its name before do not count. */
+  private static long[] ends(List<KnownSource> sources, Optional<Identity> queue) {
+    Map<Integer, Long> ends = new TreeMap<>();
+    for (KnownSource source : sources) {
+      int number = QueueIntake.number(source.partition());
+      Optional<Identity> expected = queue.map(who -> QueueIntake.identity(who, number));
+      if (source.identity().isEmpty() || source.identity().equals(expected)) {
+        ends.merge(number, source.position(), Math::max);
+      }
+    }
+    long[] all = new long[ends.keySet().stream().mapToInt(n -> n + 1).max().orElse(0)];
+    ends.forEach((number, end) -> all[number] = end);
+    return all;
   }
 
   /**

@@ -1,0 +1,68 @@
+package io.wexrun.project.run;
+
+import io.wexrun.core.identity.Identity;
+import io.wexrun.core.intake.KnownSource;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.tally.Account;
+import io.wexrun.core.tally.Corrections;
+import io.wexrun.core.tally.KnownTarget;
+import io.wexrun.core.tally.Tally;
+import io.wexrun.core.tally.TallyStore;
+import io.wexrun.state.WorkspaceState;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+
+/**
+ * The tally of what is taken again: it is in the books already, so only the positions of taking it
+ * again move.
+ */
+final class RetakingTally implements TallyStore {
+  private final TallyStore books;
+  private final Corrections corrections;
+
+  RetakingTally(WorkspaceState state) {
+    this.books = state.tally();
+    this.corrections = state.corrections();
+  }
+
+  @Override
+  public List<KnownSource> sources(String pipeline) {
+    Map<SourcePartition, Corrections.Retake> retakes = corrections.retakes(pipeline);
+    return books.sources(pipeline).stream()
+        .filter(source -> retakes.containsKey(source.partition()))
+        .map(
+            source ->
+                new KnownSource(
+                    source.partition(),
+                    source.identity(),
+                    retakes.get(source.partition()).position()))
+        .toList();
+  }
+
+  @Override
+  public void identify(String pipeline, Map<SourcePartition, Identity> identities) {
+    books.identify(pipeline, identities);
+  }
+
+  /** Nothing: how far targets had come is what is being mended. */
+  @Override
+  public List<KnownTarget> targets(String pipeline) {
+    return List.of();
+  }
+
+  @Override
+  public void identifyTargets(String pipeline, Map<String, Optional<Identity>> identities) {
+    books.identifyTargets(pipeline, identities);
+  }
+
+  @Override
+  public void account(String pipeline, List<Account> accounts) {
+    corrections.retaken(pipeline, accounts);
+  }
+
+  @Override
+  public Tally tally(String pipeline) {
+    return books.tally(pipeline);
+  }
+}

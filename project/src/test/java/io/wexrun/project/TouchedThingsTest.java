@@ -1,0 +1,349 @@
+package io.wexrun.project;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
+
+import io.wexrun.contract.Seeds;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.run.RunOptions;
+import io.wexrun.core.run.Setback;
+import io.wexrun.core.tally.Tally;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.nio.file.StandardCopyOption;
+import java.util.ArrayList;
+import java.util.Comparator;
+import java.util.List;
+import java.util.Map;
+import java.util.SplittableRandom;
+import java.util.stream.Stream;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+
+/** What operators do to stores, queues, the state and names between runs. */
+class TouchedThingsTest {
+  private static final String WORKSPACE =
+      """
+      workspace: touched
+      stores: {w: {duckdb: w.db}}
+      queues: {q: {partitions: 2}}
+      tables:
+        even: {in: w, columns: {n: int}}
+        odd: {in: w, columns: {n: int}}
+        copies: {in: w, columns: {n: int}}
+      """;
+  private static final String PIPELINES =
+      """
+      pipeline: direct
+      intake: {files: 'in/*.log'}
+      shape:
+        - template: '{n:int}'
+      route:
+        - when: n % 2 == 0
+          to: even
+        - when: n % 5 != 0
+          to: odd
+        - otherwise: dead
+      ---
+      pipeline: feed
+      intake: {files: 'in/*.log'}
+      route: [{to: q}]
+      ---
+      pipeline: copy
+      intake: {queue: q}
+      shape:
+        - template: '{n:int}'
+      route: [{to: copies}]
+      """;
+
+  @TempDir private Path base;
+
+  /** A workspace that is touched. */
+  private static final class Site {
+    final Folder folder;
+    int lines;
+
+    Site(Path path) {
+      folder =
+          new Folder(path)
+              .write("wexrun.yaml", WORKSPACE)
+              .write("pipelines/all.yaml", PIPELINES)
+              .write("in/a.log", "");
+    }
+
+    Path at(String name) {
+      return folder.path().resolve(name);
+    }
+
+    void write(int count) {
+      StringBuilder more = new StringBuilder();
+      for (int i = 0; i < count; i++) {
+        more.append(++lines).append('\n');
+      }
+      folder.append("in/a.log", more.toString());
+    }
+
+    void run(String... names) {
+      try (Workspace workspace = Workspace.open(folder.path());
+          WorkspaceRun run = workspace.run(RunOptions.untilDrained(true), names)) {
+        run.await();
+      } catch (InterruptedException e) {
+        throw new AssertionError(e);
+      }
+    }
+
+    List<Setback> setbacks() {
+      try (Workspace workspace = Workspace.open(folder.path())) {
+        return workspace.setbacks();
+      }
+    }
+
+    void settle(String pipeline, boolean again) {
+      try (Workspace workspace = Workspace.open(folder.path())) {
+        Reconciliation reconciliation = workspace.reconciliation(pipeline);
+        if (again) {
+          assertThat(reconciliation.whyNotAgain()).isEmpty();
+          reconciliation.takeAgain();
+        } else {
+          reconciliation.accept();
+        }
+      }
+    }
+
+    Tally tally(String pipeline) {
+      try (Workspace workspace = Workspace.open(folder.path())) {
+        return workspace.tally(pipeline);
+      }
+    }
+
+    List<Object> ask(String sql) {
+      try (Workspace workspace = Workspace.open(folder.path())) {
+        return workspace.query("w", sql).rows().get(0);
+      }
+    }
+
+    long rows(String table) {
+      List<Object> counts = ask("select count(*), count(distinct n) from " + table);
+      assertThat(counts.get(0)).as("nothing twice in %s", table).isEqualTo(counts.get(1));
+      return ((Number) counts.get(0)).longValue();
+    }
+
+    void sql(String sql) {
+      try (Workspace workspace = Workspace.open(folder.path())) {
+        workspace.query("w", sql);
+      }
+    }
+
+    void remove(String name) {
+      try (Stream<Path> all = Files.walk(at(name))) {
+        for (Path each : all.sorted(Comparator.reverseOrder()).toList()) {
+          Files.delete(each);
+        }
+      } catch (IOException e) {
+        throw new AssertionError(e);
+      }
+    }
+
+    void copy(String from, String to) {
+      try {
+        Files.copy(at(from), at(to), StandardCopyOption.REPLACE_EXISTING);
+      } catch (IOException e) {
+        throw new AssertionError(e);
+      }
+    }
+  }
+
+  @Test
+  void aStorePutBackFromABackupStopsTheRunUntilItIsTakenAgainOrAccepted() {
+    Site site = new Site(base);
+    site.write(100);
+    site.run();
+    site.copy("w.db", "backup.db");
+    site.write(900);
+    site.run();
+    site.copy("backup.db", "w.db");
+    assertThatThrownBy(site::run)
+        .isInstanceOf(OutsideException.class)
+        .hasMessageContaining("put back from an earlier time")
+        .hasMessageContaining("wexrun reconcile");
+    assertThat(site.setbacks())
+        .extracting(Setback::target)
+        .containsExactly("even", "odd", "copies");
+    site.settle("direct", true);
+    site.settle("copy", false);
+    site.write(10);
+    site.run();
+    assertThat(site.rows("even")).isEqualTo(505);
+    assertThat(site.rows("odd")).isEqualTo(404);
+    assertThat(site.rows("copies")).isEqualTo(110);
+    Tally direct = site.tally("direct");
+    assertThat(direct.balanced()).isTrue();
+    assertThat(direct.counts().loaded()).isEqualTo(Map.of("even", 505L, "odd", 404L));
+    Tally copy = site.tally("copy");
+    assertThat(copy.balanced()).isTrue();
+    assertThat(copy.counts().loaded()).isEqualTo(Map.of("copies", 110L));
+    assertThat(copy.lost()).isEqualTo(900);
+    assertThat(site.setbacks()).isEmpty();
+  }
+
+  @Test
+  void aStoreThatIsMissingIsNotMadeAnew() {
+    Site site = new Site(base);
+    site.write(20);
+    site.run();
+    site.copy("w.db", "aside.db");
+    site.remove("w.db");
+    assertThatThrownBy(site::run).hasMessageContaining("is not there any more");
+    assertThat(site.at("w.db")).doesNotExist();
+    site.copy("aside.db", "w.db");
+    site.run();
+    assertThat(site.rows("even")).isEqualTo(10);
+  }
+
+  @Test
+  void aStateThatWasRemovedDoesNotDoubleRows() {
+    Site site = new Site(base);
+    site.write(100);
+    site.run();
+    site.remove(".wexrun");
+    site.write(10);
+    assertThatThrownBy(site::run).hasMessageContaining("the state was removed");
+    site.settle("direct", true);
+    site.run("direct");
+    assertThat(site.rows("even")).isEqualTo(55);
+    assertThat(site.tally("direct").balanced()).isTrue();
+    site.run("feed");
+    assertThatThrownBy(() -> site.settle("copy", false)).hasMessageContaining("another name");
+  }
+
+  @Test
+  void aQueueThatWasRemovedIsAnotherOneWhenItIsMadeAnew() {
+    Site site = new Site(base);
+    site.write(100);
+    site.run();
+    site.remove(".wexrun/queues/q");
+    assertThatThrownBy(() -> site.run("feed")).hasMessageContaining("target q of pipeline feed");
+    site.settle("feed", false);
+    site.write(50);
+    site.run();
+    assertThat(site.rows("copies")).isEqualTo(150);
+    assertThat(site.tally("feed").lost()).isEqualTo(100);
+  }
+
+  @Test
+  void aQueueIsNotDeletedUnread() {
+    Site site = new Site(base);
+    site.write(100);
+    site.run("feed");
+    try (Workspace workspace = Workspace.open(base)) {
+      assertThat(workspace.queues().unread("q")).isEqualTo(Map.of("pipeline copy", 100L));
+    }
+    site.run("copy");
+    try (Workspace workspace = Workspace.open(base)) {
+      assertThat(workspace.queues().unread("q")).isEmpty();
+      assertThat(workspace.queues().delete("q")).isEqualTo(100);
+    }
+    site.write(40);
+    site.run();
+    assertThat(site.rows("copies")).isEqualTo(140);
+  }
+
+  @Test
+  void aRenamedPipelineGoesOnWhereItWas() {
+    Site site = new Site(base);
+    site.write(100);
+    site.run();
+    site.folder.write("pipelines/all.yaml", PIPELINES.replace("pipeline: direct", "pipeline: d2"));
+    site.write(10);
+    try (Workspace workspace = Workspace.open(base)) {
+      assertThat(workspace.check()).extracting("code").containsExactly("undefined-pipeline");
+      assertThat(workspace.tally()).extracting(Tally::pipeline).contains("direct");
+      workspace.adopt("direct", "d2");
+      assertThat(workspace.check()).isEmpty();
+    }
+    site.run();
+    assertThat(site.rows("even")).isEqualTo(55);
+    assertThat(site.tally("d2").counts().taken()).isEqualTo(110);
+    assertThat(site.tally("d2").balanced()).isTrue();
+    try (Workspace workspace = Workspace.open(base)) {
+      assertThat(workspace.deadLetters("d2")).hasSize(11);
+    }
+  }
+
+  /** Whatever is done, each row is there once at the end, or the books say that it is lost. */
+  @Test
+  void noHistoryOfActsLosesOrDoublesARowUntold() {
+    Seeds.each(4, seed -> live(new Site(base.resolve("s" + seed)), new SplittableRandom(seed)));
+  }
+
+  private static void live(Site site, SplittableRandom dice) {
+    List<String> acts = new ArrayList<>();
+    boolean backup = false;
+    for (int left = 10; left > 0; left--) {
+      site.write(dice.nextInt(1, 200));
+      runAndSettle(site, dice, acts);
+      switch (dice.nextInt(7)) {
+        case 0 -> {
+          acts.add("back up");
+          site.copy("w.db", "backup.db");
+          backup = true;
+        }
+        case 1 -> {
+          if (backup) {
+            acts.add("put back");
+            site.copy("backup.db", "w.db");
+          }
+        }
+        case 2 -> {
+          String table = List.of("even", "odd", "copies").get(dice.nextInt(3));
+          acts.add("drop " + table);
+          site.sql("drop table " + table);
+        }
+        case 3 -> {
+          acts.add("remove the store");
+          site.remove("w.db");
+        }
+        case 4 -> {
+          acts.add("remove the queue");
+          site.remove(".wexrun/queues/q");
+        }
+        default -> acts.add("nothing");
+      }
+    }
+    runAndSettle(site, dice, acts);
+    runAndSettle(site, dice, acts);
+    for (String pipeline : List.of("direct", "feed", "copy")) {
+      Tally tally = site.tally(pipeline);
+      assertThat(tally.balanced()).as("%s", acts).isTrue();
+      assertThat(tally.counts().taken()).as("%s: %s", pipeline, acts).isGreaterThan(0);
+      tally
+          .counts()
+          .loaded()
+          .forEach(
+              (target, rows) -> {
+                if (!target.equals("q")) {
+                  assertThat(site.rows(target)).as("%s: %s", target, acts).isEqualTo(rows);
+                }
+              });
+    }
+    assertThat(site.tally("direct").counts().taken()).isEqualTo(site.lines);
+  }
+
+  private static void runAndSettle(Site site, SplittableRandom dice, List<String> acts) {
+    for (String pipeline : List.of("direct", "feed", "copy")) {
+      try {
+        site.run(pipeline);
+      } catch (OutsideException e) {
+        // Taken again into a queue, records would be read again by those that have read them.
+        boolean again = !pipeline.equals("feed") && dice.nextBoolean();
+        try (Workspace workspace = Workspace.open(site.folder.path())) {
+          again &= workspace.reconciliation(pipeline).whyNotAgain().isEmpty();
+        }
+        acts.add(pipeline + (again ? " again" : " accept"));
+        site.settle(pipeline, again);
+        site.run(pipeline);
+      }
+    }
+  }
+}
