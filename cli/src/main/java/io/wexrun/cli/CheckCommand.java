@@ -82,6 +82,12 @@ final class CheckCommand implements Callable<Integer> {
         facts.put("diagnostics", diagnostics.stream().map(CheckCommand::facts).toList());
         facts.put("rowByRow", workspace.rowByRow());
         facts.put("tables", differences.stream().map(CheckCommand::facts).toList());
+        if (show != null) {
+          Map<String, Object> fields = new LinkedHashMap<>();
+          NamesGiven.pipelines(workspace, show.isEmpty() ? null : show, spec)
+              .forEach(name -> fields.put(name, fields(workspace, name)));
+          facts.put("fields", fields);
+        }
         facts.put("setbacks", setbacks.stream().map(ReconcileCommand::facts).toList());
         terminal.json(facts);
       } else {
@@ -186,6 +192,25 @@ final class CheckCommand implements Callable<Integer> {
       showFields(part.getKey(), part.getValue(), kind ? before : 0);
       before = kind ? before : part.getValue().size();
     }
+  }
+
+  /** The fields behind each step of a pipeline, for machines. */
+  private static List<Map<String, Object>> fields(Workspace workspace, String pipeline) {
+    List<Map<String, Object>> steps = new ArrayList<>();
+    workspace
+        .fields(pipeline)
+        .forEach(
+            (step, schema) -> {
+              Map<String, Object> fields = new LinkedHashMap<>();
+              schema
+                  .columns()
+                  .forEach(c -> fields.put(c.name(), c.type() + (c.required() ? "" : "?")));
+              Map<String, Object> fact = new LinkedHashMap<>();
+              fact.put("step", step);
+              fact.put("fields", fields);
+              steps.add(fact);
+            });
+    return steps;
   }
 
   /** A row for each field, a column for each step; {@code before} steps were shown already. */

@@ -3,7 +3,7 @@ package io.wexrun.cli;
 import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.state.Hold;
-import java.io.PrintWriter;
+import java.util.Optional;
 import picocli.CommandLine;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Help.Ansi;
@@ -65,10 +65,10 @@ public final class Main implements Runnable {
     CommandLine command = new CommandLine(new Main(), new Commands(terminal));
     command.setColorScheme(
         CommandLine.Help.defaultColorScheme(terminal.colour() ? Ansi.ON : Ansi.OFF));
-    command.setUsageHelpAutoWidth(false).setUsageHelpWidth(100);
+    command.setUsageHelpAutoWidth(false).setUsageHelpWidth(80);
     command.setCaseInsensitiveEnumValuesAllowed(true);
-    command.setOut(new PrintWriter(terminal.out, true));
-    command.setErr(new PrintWriter(terminal.err, true));
+    command.setOut(terminal.helpTo(terminal.out));
+    command.setErr(terminal.helpTo(terminal.err));
     command.setExecutionExceptionHandler((failure, line, result) -> tell(failure, terminal));
     command.setParameterExceptionHandler((wrong, line) -> tell(wrong, terminal));
     int code = execute(command, args, terminal);
@@ -97,15 +97,47 @@ public final class Main implements Runnable {
     }
     if (failure instanceof ParameterException wrong) {
       terminal.say(terminal.styleErr(Terminal.Style.BAD, "wexrun: ") + wrong.getMessage());
-      CommandLine.UnmatchedArgumentException.printSuggestions(
-          wrong, new PrintWriter(terminal.err, true));
+      CommandLine.UnmatchedArgumentException.printSuggestions(wrong, terminal.helpTo(terminal.err));
       String name = wrong.getCommandLine().getCommandSpec().qualifiedName();
       terminal.say("'" + name + " --help' says more");
       return ExitCode.USAGE;
     }
+    Optional<String> plugin = plugin(failure);
+    if (plugin.isPresent()) {
+      terminal.say(
+          terminal.styleErr(Terminal.Style.BAD, "wexrun: ")
+              + "plugin "
+              + plugin.get()
+              + " failed: "
+              + deepest(failure)
+              + " ("
+              + failure.getMessage()
+              + "). Ask who wrote it; its jar is in the workspace's plugins folder");
+      return ExitCode.OUTSIDE;
+    }
     terminal.say("wexrun: a bug: please report it with what follows");
     failure.printStackTrace(terminal.err);
     return ExitCode.BUG;
+  }
+
+  private static Throwable deepest(Throwable failure) {
+    Throwable deepest = failure;
+    while (deepest.getCause() != null) {
+      deepest = deepest.getCause();
+    }
+    return deepest;
+  }
+
+  /** The class of a plugin in which something failed, if it was in one. */
+  private static Optional<String> plugin(Throwable failure) {
+    for (Throwable each = failure; each != null; each = each.getCause()) {
+      for (StackTraceElement frame : each.getStackTrace()) {
+        if ("plugins".equals(frame.getClassLoaderName())) {
+          return Optional.of(frame.getClassName());
+        }
+      }
+    }
+    return Optional.empty();
   }
 
   /** Makes commands with the terminal that they write to. */

@@ -128,7 +128,9 @@ final class QueueReadCommand implements Callable<Integer> {
         if (left > 0 && (partition == null || partition == each.partition())) {
           left--;
           written++;
-          if (workspaceOption.json()) {
+          if (workspaceOption.json() && follow) {
+            terminal.json(facts(each)); // There is no end at which a list could be closed.
+          } else if (workspaceOption.json()) {
             facts.add(facts(each));
           } else {
             write(each);
@@ -139,7 +141,7 @@ final class QueueReadCommand implements Callable<Integer> {
         terminal.flush();
       }
     }
-    if (workspaceOption.json()) {
+    if (workspaceOption.json() && !follow) {
       terminal.json(Map.of("records", facts));
     }
     terminal.flush();

@@ -5,6 +5,7 @@ import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.WorkspaceRun;
+import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.concurrent.Callable;
@@ -21,7 +22,9 @@ import picocli.CommandLine.Spec;
     description = {
       "Run pipelines until interrupted, or with --once until everything there is taken.",
       "While a store or a disk fails, a run waits, says so, and tries again; with --once it ends.",
-      "Ctrl-C or SIGTERM ends a run: what is held is flushed and accounted for first."
+      "Ctrl-C or SIGTERM ends a run: what is shaped is flushed and accounted for first, the rest"
+          + " is",
+      "left to the next run. A second one ends it at once; nothing is lost by that."
     },
     footer = {
       "",
@@ -78,33 +81,82 @@ final class RunCommand implements Callable<Integer> {
   }
 
   private int run(Workspace workspace, RunOptions options) throws InterruptedException {
-    Map<String, Long> before = Watch.taken(workspace);
+    Map<String, Tally> before = Watch.books(workspace);
     Stopper stopper = new Stopper(terminal);
     Watch watch = new Watch(terminal);
+    boolean ended = false;
     try (WorkspaceRun run = workspace.run(options, watch, pipelines.toArray(String[]::new))) {
       stopper.watch(run);
       watch.over(run);
+      ended = true;
     } finally {
       stopper.done();
+      if (!ended) {
+        showAfterFailure(workspace, before);
+      }
     }
-    List<Tally> tallies = workspace.tally();
+    List<Tally> tallies = ran(workspace);
     if (workspaceOption.json()) {
-      terminal.json(Map.of("taken", Watch.since(before, workspace)));
+      Map<String, Long> taken = new LinkedHashMap<>();
+      tallies.forEach(t -> taken.put(t.pipeline(), since(before, t).taken()));
+      terminal.json(Map.of("taken", taken));
     } else {
-      Watch.since(before, workspace)
-          .forEach((name, taken) -> terminal.say(name + ": " + Counted.number(taken) + " taken"));
+      tallies.forEach(
+          t ->
+              terminal.say(
+                  t.pipeline() + ": " + Counted.number(since(before, t).taken()) + " taken"));
       TallyCommand.show(tallies, terminal);
-      tallies.stream()
-          .filter(t -> t.counts().allDead() * 2 > t.counts().taken())
-          .forEach(
-              t ->
-                  terminal.say(
-                      "most records of "
-                          + t.pipeline()
-                          + " died: 'wexrun dead "
-                          + t.pipeline()
-                          + "' says why"));
+      tallies.stream().filter(t -> mostDied(before, t)).forEach(this::sayThatMostDied);
     }
     return tallies.stream().allMatch(Tally::balanced) ? ExitCode.DONE : ExitCode.UNBALANCED;
+  }
+
+  /** The books of the pipelines that ran. */
+  private List<Tally> ran(Workspace workspace) {
+    return workspace.tally().stream()
+        .filter(
+            t ->
+                pipelines.isEmpty()
+                    ? workspace.definition().pipeline(t.pipeline()).isPresent()
+                    : pipelines.contains(t.pipeline()))
+        .toList();
+  }
+
+  private static Since since(Map<String, Tally> before, Tally now) {
+    Tally then = before.get(now.pipeline());
+    long taken = now.counts().taken() - (then == null ? 0 : then.counts().taken());
+    long dead = now.counts().allDead() - (then == null ? 0 : then.counts().allDead());
+    return new Since(taken, dead);
+  }
+
+  /** What one run did. */
+  private record Since(long taken, long dead) {}
+
+  private static boolean mostDied(Map<String, Tally> before, Tally now) {
+    Since since = since(before, now);
+    return since.dead() > 0 && since.dead() * 2 > since.taken();
+  }
+
+  private void sayThatMostDied(Tally tally) {
+    terminal.say(
+        "most records of "
+            + tally.pipeline()
+            + " died: 'wexrun dead "
+            + tally.pipeline()
+            + "' says why");
+  }
+
+  /** What was committed before a failure is in the books, so they are shown. */
+  private void showAfterFailure(Workspace workspace, Map<String, Tally> before) {
+    try {
+      List<Tally> tallies = ran(workspace);
+      boolean changed = tallies.stream().anyMatch(t -> since(before, t).taken() > 0);
+      if (changed && !workspaceOption.json()) {
+        TallyCommand.showTable(tallies, terminal);
+        terminal.flush();
+      }
+    } catch (RuntimeException e) {
+      terminal.say("the books cannot be read now: " + e.getMessage());
+    }
   }
 }

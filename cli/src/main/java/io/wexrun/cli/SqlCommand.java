@@ -19,10 +19,14 @@ import picocli.CommandLine.Spec;
 @Command(
     name = "sql",
     mixinStandardHelpOptions = true,
-    description = "Ask a store with a query in its own SQL, and print the answer as a table.",
+    description = {
+      "Ask a store with a query in its own SQL, and print the answer as a table.",
+      "It reads, and changes nothing; files are reached only in the workspace."
+    },
     footer = {
       "",
-      "Exit codes: 0 done; 2 no such store; 3 the store is held, or does not take the query.",
+      "Exit codes: 0 done; 2 no such store; 3 the store is held, or does not take the query, or it",
+      "  does not only read.",
       "",
       "Example: wexrun sql \"select result, count(*) from scans group by result\""
     })
@@ -38,6 +42,11 @@ final class SqlCommand implements Callable<Integer> {
       description = "Which store; not needed if there is only one.")
   private String store;
 
+  @Option(
+      names = "--write",
+      description = "Also take statements that change something; without it, only one that reads.")
+  private boolean write;
+
   @Parameters(paramLabel = "QUERY", description = "One statement.")
   private String query;
 
@@ -48,15 +57,25 @@ final class SqlCommand implements Callable<Integer> {
   @Override
   public Integer call() {
     try (Workspace workspace = workspaceOption.open()) {
-      Answer answer = workspace.query(store(workspace), query);
+      Answer answer =
+          write
+              ? workspace.change(store(workspace), query)
+              : workspace.query(store(workspace), query);
       if (workspaceOption.json()) {
         terminal.json("columns", answer.columns(), "rows", rows(answer));
-      } else if (!answer.columns().isEmpty()) {
+      } else if (answer.columns().isEmpty() || write && isCount(answer)) {
+        terminal.say("done");
+      } else {
         show(answer, terminal);
         terminal.say(Counted.of(answer.rows().size(), "row"));
       }
       return ExitCode.DONE;
     }
+  }
+
+  /** What a statement that changes something gives back. */
+  private static boolean isCount(Answer answer) {
+    return answer.columns().equals(List.of("Count"));
   }
 
   private String store(Workspace workspace) {

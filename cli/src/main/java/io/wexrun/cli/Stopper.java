@@ -1,27 +1,35 @@
 package io.wexrun.cli;
 
 import io.wexrun.project.WorkspaceRun;
-import java.util.concurrent.ExecutionException;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
 import java.util.concurrent.TimeUnit;
-import java.util.concurrent.TimeoutException;
+import sun.misc.Signal;
+import sun.misc.SignalHandler;
 
 /**
- * Turns the end of the process by a signal into an orderly stop: the intakes end, what is held is
+ * Turns the end of the process by a signal into an orderly stop: the intakes end, what is shaped is
  * flushed and accounted for, the command writes its books, and the process ends with its exit code.
+ * A second signal ends the process at once, and so does a stop that takes too long; nothing is lost
+ * by that, since the next run takes again what is not in the books.
  */
 final class Stopper {
-  /** How long a stop may take before the process ends all the same; nothing is lost by that. */
-  private static final long PATIENCE_SECONDS = 120;
+  private static final List<String> SIGNALS = List.of("INT", "TERM");
+  private static final long PATIENCE_SECONDS = 60;
 
   private final Terminal terminal;
-  private final Thread hook = new Thread(this::stop, "wexrun-stop");
+  private final Map<String, SignalHandler> before = new HashMap<>();
   private WorkspaceRun run;
   private boolean asked;
+  private boolean done;
 
   /** Listens from now on, before there is a run: a start takes its time. */
   Stopper(Terminal terminal) {
     this.terminal = terminal;
-    Runtime.getRuntime().addShutdownHook(hook);
+    for (String signal : SIGNALS) {
+      before.put(signal, Signal.handle(new Signal(signal), this::signalled));
+    }
   }
 
   /** The run that a signal stops; at once, if the signal came before. */
@@ -32,34 +40,44 @@ final class Stopper {
     }
   }
 
-  private synchronized void ask() {
+  private synchronized void signalled(Signal signal) {
+    if (asked) {
+      end("stopping at once", 128 + signal.getNumber());
+    }
     asked = true;
+    terminal.say("stopping: flushing what is held; a second signal ends at once");
     if (run != null) {
       run.stop();
     }
+    Thread impatient = new Thread(() -> endAfterPatience(signal), "wexrun-stop");
+    impatient.setDaemon(true);
+    impatient.start();
   }
 
-  private void stop() {
-    terminal.say("stopping: flushing what is held");
-    ask();
+  private synchronized void endAfterPatience(Signal signal) {
+    long until = System.nanoTime() + TimeUnit.SECONDS.toNanos(PATIENCE_SECONDS);
     try {
-      // Ending by a signal has an exit code of its own; the command's is the true one.
-      int code = terminal.exitCode().get(PATIENCE_SECONDS, TimeUnit.SECONDS);
-      Runtime.getRuntime().halt(code);
+      while (!done && System.nanoTime() < until) {
+        wait(100);
+      }
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
-    } catch (ExecutionException | TimeoutException e) {
-      terminal.say("not everything was flushed in time; the next run takes it again");
+      return;
+    }
+    if (!done) {
+      end("not everything was flushed in time", 128 + signal.getNumber());
     }
   }
 
-  /** The run has ended by itself: a signal from now on ends the process at once. */
-  void done() {
-    try {
-      Runtime.getRuntime().removeShutdownHook(hook);
-    } catch (IllegalStateException alreadyEnding) {
-      // The process is being ended by a signal, and the hook waits for the exit code.
-      return;
-    }
+  private void end(String why, int code) {
+    terminal.say(why + "; the next run takes again what is not in the books");
+    Runtime.getRuntime().halt(code);
+  }
+
+  /** The run has ended: a signal from now on does what it did before. */
+  synchronized void done() {
+    done = true;
+    notifyAll();
+    before.forEach((signal, handler) -> Signal.handle(new Signal(signal), handler));
   }
 }

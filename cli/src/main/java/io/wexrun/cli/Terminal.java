@@ -1,17 +1,21 @@
 package io.wexrun.cli;
 
+import java.io.BufferedOutputStream;
 import java.io.FileDescriptor;
 import java.io.FileInputStream;
 import java.io.FileOutputStream;
 import java.io.InputStream;
 import java.io.OutputStream;
 import java.io.PrintStream;
+import java.io.PrintWriter;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
 import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import java.util.concurrent.CompletableFuture;
+import java.util.regex.Pattern;
 import tools.jackson.databind.SerializationFeature;
 import tools.jackson.databind.json.JsonMapper;
 
@@ -36,6 +40,9 @@ final class Terminal {
       this.code = code;
     }
   }
+
+  private static final Pattern STYLES =
+      Pattern.compile(Pattern.quote(SafeStream.ESCAPE) + "\\[[0-9]*m");
 
   final InputStream in;
   final PrintStream out;
@@ -67,10 +74,30 @@ final class Terminal {
       boolean plain) {
     this.here = here;
     this.in = in;
-    this.out = new PrintStream(out, false, StandardCharsets.UTF_8);
-    this.err = new PrintStream(err, false, StandardCharsets.UTF_8);
     this.terminals = terminals;
+    this.out = new PrintStream(safe(out, outIsTerminal()), false, StandardCharsets.UTF_8);
+    this.err = new PrintStream(safe(err, errIsTerminal()), false, StandardCharsets.UTF_8);
     this.plain = plain;
+  }
+
+  private static OutputStream safe(OutputStream stream, boolean seen) {
+    return seen ? new SafeStream(new BufferedOutputStream(stream)) : stream;
+  }
+
+  /** Where help is written, whose own sequences are let through. */
+  PrintWriter helpTo(PrintStream stream) {
+    return new PrintWriter(stream, true) {
+      @Override
+      public void write(String text, int from, int length) {
+        String own = text.substring(from, from + length).replace("\u001b", SafeStream.ESCAPE);
+        super.write(own, 0, own.length());
+      }
+
+      @Override
+      public void write(String text) {
+        write(text, 0, text.length());
+      }
+    };
   }
 
   /** The process's own; the launcher says which of its streams are terminals. */
@@ -114,19 +141,23 @@ final class Terminal {
 
   /** A text for {@code out}, set off if it is seen by a person. */
   String style(Style style, String text) {
-    return colour() ? "\u001b[" + style.code + "m" + text + "\u001b[0m" : text;
+    return colour()
+        ? SafeStream.ESCAPE + "[" + style.code + "m" + text + SafeStream.ESCAPE + "[0m"
+        : text;
   }
 
   /** A text for {@code err}, set off if it is seen by a person. */
   String styleErr(Style style, String text) {
-    return errIsTerminal() && !plain ? "\u001b[" + style.code + "m" + text + "\u001b[0m" : text;
+    return errIsTerminal() && !plain
+        ? SafeStream.ESCAPE + "[" + style.code + "m" + text + SafeStream.ESCAPE + "[0m"
+        : text;
   }
 
   /** Writes a value as JSON, on one line if it is piped. */
   void json(Object value) {
     JsonMapper mapper =
         JsonMapper.builder().configure(SerializationFeature.INDENT_OUTPUT, outIsTerminal()).build();
-    out.println(mapper.writeValueAsString(value));
+    out.println(safe(mapper.writeValueAsString(value)));
     flush();
   }
 
@@ -138,7 +169,7 @@ final class Terminal {
   /** Writes a value as JSON on many lines. */
   void pretty(Object value) {
     JsonMapper mapper = JsonMapper.builder().enable(SerializationFeature.INDENT_OUTPUT).build();
-    out.println(mapper.writeValueAsString(value));
+    out.println(safe(mapper.writeValueAsString(value)));
     flush();
   }
 
@@ -188,8 +219,29 @@ final class Terminal {
     return line.toString();
   }
 
+  /** JSON in which what would steer a terminal is escaped; it stands in strings only. */
+  private static String safe(String json) {
+    StringBuilder safe = new StringBuilder(json.length());
+    json.codePoints()
+        .forEach(
+            code -> {
+              if (code > 126 && SafeStream.isShown(code)) {
+                for (char unit : Character.toChars(code)) {
+                  safe.append(String.format(Locale.ROOT, "\\u%04x", (int) unit));
+                }
+              } else {
+                safe.appendCodePoint(code);
+              }
+            });
+    return safe.toString();
+  }
+
+  /** How many places a text takes where it is seen. */
   private static int width(String text) {
-    return text.codePointCount(0, text.length());
+    String seen = text.contains(SafeStream.ESCAPE) ? STYLES.matcher(text).replaceAll("") : text;
+    return seen.codePoints()
+        .map(code -> SafeStream.isShown(code) ? SafeStream.shown(code).length() : 1)
+        .sum();
   }
 
   /** A text on one line and no longer than {@code most} characters; controls are shown. */

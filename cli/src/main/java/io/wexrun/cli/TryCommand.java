@@ -18,6 +18,7 @@ import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
+import picocli.CommandLine.ParameterException;
 import picocli.CommandLine.Parameters;
 import picocli.CommandLine.Spec;
 
@@ -94,6 +95,17 @@ final class TryCommand implements Callable<Integer> {
       List<BlockTrial> tried = tried(workspace);
       List<RecordTrial> trials = new ArrayList<>();
       tried.forEach(t -> trials.addAll(t.trials()));
+      int steps = trials.stream().mapToInt(t -> t.stages().size()).max().orElse(0);
+      if (step != null && !trials.isEmpty() && step > steps) {
+        throw new ParameterException(
+            spec.commandLine(),
+            "there is no step "
+                + step
+                + ": "
+                + (only == null ? "" : "these records go through ")
+                + Counted.of(steps, "step")
+                + (only == null ? " at most" : ""));
+      }
       List<RecordTrial> shown = trials.stream().filter(this::wanted).toList();
       if (workspaceOption.json()) {
         terminal.json(

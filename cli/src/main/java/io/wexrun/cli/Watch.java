@@ -4,6 +4,7 @@ import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.run.Notice;
 import io.wexrun.core.run.Progress;
 import io.wexrun.core.run.RunListener;
+import io.wexrun.core.tally.Tally;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.WorkspaceRun;
 import java.util.LinkedHashMap;
@@ -58,7 +59,7 @@ final class Watch implements RunListener {
     double seconds = (System.nanoTime() - start) / 1e9;
     StringBuilder text = new StringBuilder();
     if (terminal.errIsTerminal() && linesShown > 0) {
-      text.append("\u001b[").append(linesShown).append('A');
+      text.append(SafeStream.ESCAPE).append('[').append(linesShown).append('A');
     }
     int width = progress.keySet().stream().mapToInt(String::length).max().orElse(0);
     progress.forEach(
@@ -72,24 +73,22 @@ final class Watch implements RunListener {
                   Counted.number(p.dead()),
                   Counted.number(p.held()),
                   Counted.number(Math.round(p.taken() / Math.max(seconds, 0.001)))));
-          text.append(terminal.errIsTerminal() ? "\u001b[K\n" : "\n");
+          text.append(terminal.errIsTerminal() ? SafeStream.ESCAPE + "[K\n" : "\n");
         });
     linesShown = progress.size();
     terminal.err.print(text);
     terminal.err.flush();
   }
 
-  /** How many records each pipeline has taken by its books. */
-  static Map<String, Long> taken(Workspace workspace) {
-    Map<String, Long> taken = new LinkedHashMap<>();
-    workspace.tally().forEach(t -> taken.put(t.pipeline(), t.counts().taken()));
-    return taken;
+  /** How many records all pipelines have taken by their books. */
+  static long taken(Workspace workspace) {
+    return workspace.tally().stream().mapToLong(t -> t.counts().taken()).sum();
   }
 
-  /** How many records each pipeline has taken since. */
-  static Map<String, Long> since(Map<String, Long> before, Workspace workspace) {
-    Map<String, Long> since = taken(workspace);
-    since.replaceAll((name, taken) -> taken - before.get(name));
-    return since;
+  /** The books of all pipelines, by name. */
+  static Map<String, Tally> books(Workspace workspace) {
+    Map<String, Tally> books = new LinkedHashMap<>();
+    workspace.tally().forEach(t -> books.put(t.pipeline(), t));
+    return books;
   }
 }

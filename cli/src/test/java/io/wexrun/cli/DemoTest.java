@@ -98,7 +98,8 @@ class DemoTest {
     Result second = Wexrun.in(folder).run("demo", "--json");
     assertThat(second.exit()).isZero();
     assertThat(second.err()).contains("nothing was taken twice");
-    assertThat(second.json()).isEqualTo(demo.run("tally", "--json").json());
+    assertThat(second.json().get("pipelines"))
+        .isEqualTo(demo.run("tally", "--json").json().get("pipelines"));
     assertThat(count(demo, "scans")).isEqualTo(load.get("targets").get("scans").asLong());
   }
 
@@ -116,8 +117,9 @@ class DemoTest {
         .allMatch(
             line ->
                 line.matches(
-                    "2026-05-03T05:\\d\\d:\\d\\d\\.\\d{3}\\+02:00 gate-\\d\\d/[A-Za-z-]+ (INFO|WARN|ERROR)"
-                        + " (scan|fault) card=[0-9A-F]{8} result=\\w+ ms=\\d+ \".*\""));
+                    "2026-05-03T05:\\d\\d:\\d\\d\\.\\d{3}\\+02:00 gate-\\d\\d/[A-Za-z-]+"
+                        + " (INFO|WARN|ERROR) (scan|fault) card=[0-9A-F]{8} result=\\w+ ms=\\d+"
+                        + " \".*\""));
   }
 
   @Test

@@ -81,15 +81,15 @@ class HouseTest {
                           project.open project.read project.yaml
       project.draft     : core.diagnose core.look core.pipeline core.shape project.definition
                           project.open project.read project.yaml
-      project.run       : core.channel core.diagnose core.intake core.pipeline core.run core.shape
-                          core.tally core.target project.open project.read state
+      project.run       : core.channel core.diagnose core.identity core.intake core.pipeline core.run
+                          core.shape core.tally core.target project.open project.read state
       project.facts     : core.dead core.diagnose queue queue.ends queue.log
       project           : core.channel core.dead core.diagnose core.pipeline core.run core.schema
                           core.shape core.tally core.target project.check project.definition
                           project.draft project.facts project.open project.read project.run queue
                           queue.care queue.ends state
       cli.demo          : core.diagnose
-      cli               : cli.demo core.connect core.dead core.diagnose core.look core.pipeline
+      cli               : cli.demo core.connect core.dead core.diagnose core.intake core.look core.pipeline
                           core.reference core.run core.schema core.shape core.tally core.target
                           project project.check project.definition project.draft project.facts queue
                           queue.care queue.log
@@ -108,7 +108,8 @@ class HouseTest {
       project.yaml : org.snakeyaml
       project      : com.google.re2j java.io java.net java.nio.file org.snakeyaml.engine.v2.common
                      org.snakeyaml.engine.v2.nodes
-      cli          : com.google.protobuf com.google.re2j java.io java.nio.file picocli tools.jackson
+      cli          : com.google.protobuf com.google.re2j java.io java.nio.file picocli sun.misc
+                     tools.jackson
       """;
 
   /** What every room may use. */

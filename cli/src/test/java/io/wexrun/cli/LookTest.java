@@ -62,7 +62,8 @@ class LookTest {
     Wexrun here = Wexrun.in(folder);
     Files.writeString(folder.resolve("wexrun.yaml"), "stores: {w: {duckdb: w.db}}\n");
     String to = folder.resolve("t.parquet").toString();
-    here.run("sql", "copy (select i as n, 'x' || i as s from range(5) t(i)) to '" + to + "'");
+    here.run(
+        "sql", "--write", "copy (select i as n, 'x' || i as s from range(5) t(i)) to '" + to + "'");
     assertThat(here.run("look", "t.parquet").out())
         .startsWith("a Parquet file: 5 rows")
         .containsPattern("n +int +100 % +5 +0 \\| 1 \\| 2");

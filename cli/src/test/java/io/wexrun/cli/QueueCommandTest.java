@@ -174,7 +174,9 @@ class QueueCommandTest {
     assertThat(lag.get("lag").asInt()).isEqualTo(3);
     assertThat(here.run("queue", "groups", "doors", "--reset", "x", "--to", "0").exit())
         .isEqualTo(2);
-    Result deleted = here.run("queue", "delete", "doors", "--yes");
+    assertThat(here.run("queue", "delete", "doors", "--yes").err())
+        .contains("group counters is 3 records behind");
+    Result deleted = here.run("queue", "delete", "doors", "--yes", "--unread");
     assertThat(deleted.err()).contains("with 3 records");
     assertThat(Files.exists(queues)).isFalse();
   }

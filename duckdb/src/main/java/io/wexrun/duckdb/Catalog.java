@@ -36,6 +36,10 @@ final class Catalog {
               + " not null, source varchar not null, from_position bigint not null, to_position"
               + " bigint not null, all_rows bigint, primary key (table_id, writer, source,"
               + " from_position))");
+      statement.execute(
+          "create table if not exists wexrun.refused (table_id varchar not null, writer varchar not"
+              + " null, source varchar not null, position bigint not null, row_number integer not"
+              + " null, why varchar not null)");
       Optional<String> known = one(connection, "select id from wexrun.store");
       if (known.isEmpty()) {
         known = Optional.of(Identity.fresh().text());

@@ -10,10 +10,15 @@ import io.wexrun.core.pipeline.Sizes;
 import io.wexrun.core.target.Store;
 import java.nio.ByteBuffer;
 import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
 
-/** {@code stores: {warehouse: {duckdb: warehouse.db, memory: 1GB}}}. */
+/**
+ * {@code stores: {warehouse: {duckdb: warehouse.db, memory: 1GB, reads: /data/old}}}. SQL reaches
+ * only files of the workspace, and of the folder that {@code reads} names.
+ */
 public final class DuckDbConnector implements StoreConnector {
   /** What DuckDB may use unless the settings say otherwise: loading needs no more. */
   private static final long MEMORY = 1L << 30;
@@ -23,6 +28,8 @@ public final class DuckDbConnector implements StoreConnector {
     return Settings.of("duckdb", name);
   }
 
+  private static final String READS = "reads";
+
   @Override
   public String kind() {
     return "duckdb";
@@ -30,7 +37,7 @@ public final class DuckDbConnector implements StoreConnector {
 
   @Override
   public List<String> keys() {
-    return List.of("duckdb", "memory");
+    return List.of("duckdb", "memory", READS);
   }
 
   @Override
@@ -61,7 +68,9 @@ public final class DuckDbConnector implements StoreConnector {
   public Store open(String name, Settings settings, Site site) {
     requireOption();
     long memory = settings.text("memory").flatMap(Sizes::bytes).orElse(MEMORY);
-    return new DuckDbStore(name, site.folder().resolve(settings.main()), memory);
+    List<Path> folders = new ArrayList<>(List.of(site.folder()));
+    settings.text(READS).ifPresent(reads -> folders.add(site.folder().resolve(reads)));
+    return new DuckDbStore(name, site.folder().resolve(settings.main()), memory, folders);
   }
 
   /** Arrow reaches into {@code java.nio}, and would say so only when the first rows are loaded. */

@@ -14,6 +14,7 @@ import io.wexrun.core.target.Target;
 import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.DriverManager;
+import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.ResultSetMetaData;
 import java.sql.SQLException;
@@ -37,6 +38,11 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
   private static final Pattern HOLDER =
       Pattern.compile("Conflicting lock is held in (.*?) \\(PID (\\d+)\\)");
 
+  private static final long PATIENCE_NANOS = 1_000_000_000;
+
+  private static final Pattern EXPLAIN =
+      Pattern.compile("^\\s*explain\\s+(analyze\\s+)?", Pattern.CASE_INSENSITIVE);
+
   private static final Set<Integer> NUMBERS =
       Set.of(
           Types.TINYINT,
@@ -56,15 +62,30 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
   private final RootAllocator root = new RootAllocator();
   private int staged;
 
-  DuckDbStore(String name, Path file, long memory) {
+  /**
+   * Opens a file.
+   *
+   * @param folders beside the file itself, the only places where SQL may read and write files
+   */
+  DuckDbStore(String name, Path file, long memory, List<Path> folders) {
     this.name = name;
     this.file = file;
     Properties settings = new Properties();
     settings.setProperty("memory_limit", memory + "B");
+    // Code is never loaded from the network, whatever a file or a query asks for.
+    settings.setProperty("autoinstall_known_extensions", "false");
+    settings.setProperty("autoload_known_extensions", "false");
+    settings.setProperty("allow_community_extensions", "false");
+    settings.setProperty("enable_external_access", "false");
+    settings.setProperty(
+        "allowed_directories",
+        folders.stream()
+            .map(folder -> Sql.text(folder.toAbsolutePath().normalize() + "/"))
+            .collect(Collectors.joining(", ", "[", "]")));
     DuckDBConnection opened = null;
     Identity found = null;
     try {
-      opened = (DuckDBConnection) DriverManager.getConnection("jdbc:duckdb:" + file, settings);
+      opened = connect(settings);
       found = Catalog.prepare(opened);
     } catch (SQLException e) {
       throw cannotOpen(e);
@@ -84,6 +105,27 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
   @Override
   public Identity identity() {
     return identity;
+  }
+
+  /** Who only looks holds the file for a moment: so it is tried again for a while. */
+  private DuckDBConnection connect(Properties settings) throws SQLException {
+    long until = System.nanoTime() + PATIENCE_NANOS;
+    while (true) {
+      try {
+        return (DuckDBConnection) DriverManager.getConnection("jdbc:duckdb:" + file, settings);
+      } catch (SQLException e) {
+        boolean held = HOLDER.matcher(String.valueOf(e.getMessage())).find();
+        if (!held || System.nanoTime() > until) {
+          throw e;
+        }
+      }
+      try {
+        Thread.sleep(50);
+      } catch (InterruptedException e) {
+        Thread.currentThread().interrupt();
+        throw new OutsideException("interrupted while " + this + " was held", e);
+      }
+    }
   }
 
   private static String cause(Throwable failure) {
@@ -106,7 +148,24 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
               + "); stop that one, or wait until it ends",
           e);
     }
-    return new OutsideException("cannot open " + this + ": " + firstLine(e), e);
+    return new OutsideException(
+        "cannot open "
+            + this
+            + ": "
+            + firstLine(e)
+            + (isAnother(e)
+                ? ". The file is not a DuckDB database: name another one, or move it"
+                : ""),
+        e);
+  }
+
+  /**
+   * Whether something else than a DuckDB database is in the file, by what DuckDB says: to look into
+   * it and close it again would give up this process's lock on the file.
+   */
+  private static boolean isAnother(SQLException e) {
+    String message = String.valueOf(e.getMessage());
+    return message.contains("not a valid DuckDB") || message.contains("xtension");
   }
 
   private static String firstLine(SQLException e) {
@@ -312,17 +371,68 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
 
   @Override
   public Answer query(String sql) {
-    try (DuckDBConnection other = connect();
-        Statement statement = other.createStatement()) {
-      boolean rows = statement.execute(sql);
-      Answer answer =
-          rows ? answer(statement.getResultSet()) : new Answer(List.of(), List.of(), List.of());
-      other.commit();
-      return answer;
+    return run(
+        connection -> {
+          requireOnlyReads(connection, sql);
+          try (Statement statement = connection.createStatement()) {
+            statement.execute("begin transaction read only");
+            return answer(statement, sql);
+          }
+        });
+  }
+
+  @Override
+  public Answer change(String sql) {
+    return run(
+        connection -> {
+          try (Statement statement = connection.createStatement()) {
+            statement.execute("begin transaction");
+            Answer answer = answer(statement, sql);
+            statement.execute("commit");
+            return answer;
+          }
+        });
+  }
+
+  private Answer run(Work<Answer> work) {
+    try (DuckDBConnection other = with("connect", c -> (DuckDBConnection) c.duplicate())) {
+      return work.on(other);
     } catch (SQLException e) {
       throw new OutsideException(
           this + " does not take the query: " + String.valueOf(e.getMessage()).strip(), e);
     }
+  }
+
+  /**
+   * DuckDB's own parser decides: it writes down as JSON what only reads, and refuses everything
+   * else.
+   */
+  private void requireOnlyReads(DuckDBConnection connection, String sql) throws SQLException {
+    String asked = EXPLAIN.matcher(sql).replaceFirst("");
+    try (PreparedStatement parse =
+        connection.prepareStatement(
+            "select j->>'error_type', json_array_length(j->'statements')"
+                + " from (select json_serialize_sql(?::varchar) as j)")) {
+      parse.setString(1, asked);
+      try (ResultSet rows = parse.executeQuery()) {
+        rows.next();
+        boolean refused = "not implemented".equals(rows.getString(1));
+        if (refused || rows.getInt(2) > 1) {
+          throw OutsideException.lasting(
+              this
+                  + (refused
+                      ? " was asked for something that does not only read"
+                      : " was asked several statements at once")
+                  + ". A query is one statement that reads; 'wexrun sql --write' runs others");
+        }
+      }
+    }
+  }
+
+  private static Answer answer(Statement statement, String sql) throws SQLException {
+    return statement.execute(sql)
+        ? answer(statement.getResultSet())
+        : new Answer(List.of(), List.of(), List.of());
   }
 
   private static Answer answer(ResultSet rows) throws SQLException {

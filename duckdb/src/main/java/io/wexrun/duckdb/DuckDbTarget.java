@@ -1,18 +1,15 @@
 package io.wexrun.duckdb;
 
 import io.wexrun.core.batch.Rows;
-import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Table;
-import io.wexrun.core.schema.Column;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.Receipt;
+import io.wexrun.core.target.Refusal;
 import io.wexrun.core.target.Staged;
 import io.wexrun.core.target.Target;
-import java.io.IOException;
 import java.sql.SQLException;
-import java.sql.Statement;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.HashSet;
@@ -20,17 +17,14 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
-import org.apache.arrow.c.ArrowArrayStream;
-import org.apache.arrow.c.Data;
-import org.apache.arrow.memory.BufferAllocator;
 import org.duckdb.DuckDBConnection;
 
 /**
  * A table of a DuckDB file. Each flush has a connection and a transaction of its own, in which the
- * rows come in as one Arrow stream and the progress as new rows. It takes a flush whole or fails.
+ * rows come in as one Arrow stream and the progress as new rows. Rows that the table does not take
+ * are found and refused.
  */
 final class DuckDbTarget implements Target {
-  private static final String STREAM = "wexrun_rows";
   private static final int COMPACT_AFTER = 1000;
 
   private final DuckDbStore store;
@@ -41,6 +35,8 @@ final class DuckDbTarget implements Target {
   private final Map<SourcePartition, Long> rowsAtOpening;
   private final Map<SourcePartition, Long> expected;
   private final Map<SourcePartition, Long> rows;
+  private final Insertion insertion;
+  private final Refusals refusals;
   private final Set<StagedFlush> staged = new HashSet<>();
   private int commits;
 
@@ -53,6 +49,10 @@ final class DuckDbTarget implements Target {
     this.rowsAtOpening = store.with("read the progress of table " + table.name(), progress::rows);
     this.expected = new HashMap<>(atOpening);
     this.rows = new HashMap<>(rowsAtOpening);
+    this.insertion = new Insertion(store, table);
+    this.refusals =
+        store.with(
+            "read refused rows of table " + table.name(), c -> Refusals.read(c, identity, writer));
     compact();
   }
 
@@ -83,24 +83,37 @@ final class DuckDbTarget implements Target {
 
   @Override
   public Staged stage(Flush flush) {
-    List<Rows> parts = new ArrayList<>();
-    Map<SourcePartition, Long> more = new HashMap<>();
-    long rows = 0;
+    List<Rows> fresh = new ArrayList<>();
+    List<Refusal> before = new ArrayList<>();
     for (Flush.Part part : flush.parts()) {
-      Rows fresh = part.rows().from(atOpening.getOrDefault(part.source(), Long.MIN_VALUE));
-      if (fresh.count() > 0) {
-        parts.add(fresh);
-        rows += fresh.count();
-        more.merge(part.source(), (long) fresh.count(), Long::sum);
-      }
+      long done = atOpening.getOrDefault(part.source(), Long.MIN_VALUE);
+      fresh.add(part.rows().from(done));
+      before.addAll(refusals.of(part, done));
     }
-    StagedFlush result = new StagedFlush(store.connectToStage(), flush.progress(), more);
+    StagedFlush result = new StagedFlush(store.connectToStage(), flush.progress());
     synchronized (staged) {
       staged.add(result);
     }
-    long written = rows == 0 ? 0 : result.insert(parts);
-    result.receipt = new Receipt(written, flush.rows() - rows);
+    try {
+      result.load(flush, fresh, before);
+    } catch (SQLException e) {
+      throw store.failed("load rows into table " + table.name(), e);
+    }
     return result;
+  }
+
+  /** What was refused and is accounted for need not be known any more. */
+  @Override
+  public void accounted(Map<SourcePartition, Long> positions) {
+    if (refusals.isEmpty()) {
+      return;
+    }
+    store.with(
+        "forget refused rows",
+        c -> {
+          refusals.forget(c, positions);
+          return null;
+        });
   }
 
   @Override
@@ -115,36 +128,51 @@ final class DuckDbTarget implements Target {
   private final class StagedFlush implements Staged {
     private final DuckDBConnection connection;
     private final Map<SourcePartition, Long> ends;
-    private final Map<SourcePartition, Long> more;
+    private final Map<SourcePartition, Long> more = new HashMap<>();
     private Receipt receipt;
 
-    StagedFlush(
-        DuckDBConnection connection,
-        Map<SourcePartition, Long> ends,
-        Map<SourcePartition, Long> more) {
+    StagedFlush(DuckDBConnection connection, Map<SourcePartition, Long> ends) {
       this.connection = connection;
       this.ends = ends;
-      this.more = more;
     }
 
-    private long insert(List<Rows> parts) {
-      try (BufferAllocator allocator = store.allocator();
-          ArrowRows reader = new ArrowRows(allocator, table.schema(), parts);
-          ArrowArrayStream stream = ArrowArrayStream.allocateNew(allocator)) {
-        Data.exportArrayStream(allocator, reader, stream);
-        try (Statement statement = connection.createStatement()) {
-          connection.registerArrowStream(STREAM, stream);
-          List<Column> columns = table.schema().columns();
-          return statement.executeLargeUpdate(Sql.insert(table.name(), columns, STREAM));
+    /**
+     * Inserts the rows that were not committed before. If the table does not take some of them,
+     * those are found, and the others are inserted.
+     */
+    void load(Flush flush, List<Rows> fresh, List<Refusal> before) throws SQLException {
+      long rows = fresh.stream().mapToLong(Rows::count).sum();
+      List<Refusal> refused = new ArrayList<>(before);
+      long written = 0;
+      if (rows > 0) {
+        List<Rows> all = fresh.stream().filter(part -> part.count() > 0).toList();
+        try {
+          written = insertion.insert(connection, all);
         } catch (SQLException e) {
-          if (reader.failure() != null) {
-            e.addSuppressed(reader.failure());
+          if (!Insertion.isAboutRows(e)) {
+            throw e;
           }
-          throw store.failed("load rows into table " + table.name(), e);
+          written = loadSifted(flush, fresh, refused);
         }
-      } catch (IOException e) {
-        throw new OutsideException("cannot hand rows to " + store + ": " + e.getMessage(), e);
       }
+      for (int i = 0; i < fresh.size(); i++) {
+        more.merge(flush.parts().get(i).source(), (long) fresh.get(i).count(), Long::sum);
+      }
+      refused
+          .subList(before.size(), refused.size())
+          .forEach(refusal -> more.merge(refusal.source(), -1L, Long::sum));
+      receipt = new Receipt(written, flush.rows() - rows - before.size(), refused);
+    }
+
+    private long loadSifted(Flush flush, List<Rows> fresh, List<Refusal> refused)
+        throws SQLException {
+      connection.rollback();
+      Sieve sieve = new Sieve(insertion, flush.parts(), fresh);
+      List<Rows> kept = sieve.kept();
+      refused.addAll(sieve.refused());
+      long written = kept.isEmpty() ? 0 : insertion.insert(connection, kept);
+      refusals.remember(connection, sieve.refused());
+      return written;
     }
 
     /** Commits come in the order of the flushes, so only here it is known where each goes on. */
@@ -156,6 +184,7 @@ final class DuckDbTarget implements Target {
         progress.move(connection, expected, ends, all);
         connection.commit();
         rows.putAll(all);
+        refusals.committed(receipt.refused());
         ends.forEach((source, end) -> expected.merge(source, end, Math::max));
       } catch (SQLException e) {
         // If somebody else went on from the same place meanwhile, that is why.

@@ -34,7 +34,7 @@ class DuckDbStoreContractTest extends StoreContract {
   @Override
   protected void drop(String table) {
     try (DuckDbStore store = (DuckDbStore) open()) {
-      store.query("drop table " + Sql.name(table));
+      store.change("drop table " + Sql.name(table));
     }
   }
 

@@ -14,6 +14,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.reference.ReferenceTable;
 import io.wexrun.core.schema.Column;
@@ -22,8 +23,10 @@ import io.wexrun.core.schema.Type;
 import io.wexrun.core.schema.Type.Scalar;
 import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Flush;
+import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.TableDifference;
 import io.wexrun.core.target.Target;
+import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -37,6 +40,8 @@ import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.ValueSource;
 
 class DuckDbStoreTest {
   private static final SourcePartition A = new SourcePartition("a.log");
@@ -124,7 +129,8 @@ class DuckDbStoreTest {
     String full =
         "{\"b\": true, \"i\": -7, \"l\": 8, \"x\": 2.5, \"d\": -12.50, \"s\": \"zé\", \"t\":"
             + " \"2026-05-03T06:14:09.118Z\", \"day\": \"2026-05-03\", \"u\":"
-            + " \"123e4567-e89b-12d3-a456-426614174000\", \"j\": {\"a\":1}, \"in\": {\"s\": [\"p\", null]}}";
+            + " \"123e4567-e89b-12d3-a456-426614174000\", \"j\": {\"a\":1}, \"in\": {\"s\": [\"p\","
+            + " null]}}";
     Schema schema =
         Schema.of(
             Column.of("one", struct),
@@ -188,7 +194,7 @@ class DuckDbStoreTest {
 
   @Test
   void aTableWithOtherColumnsIsRefusedWithBoth() {
-    store.query("create table rows (key varchar, extra integer)");
+    store.change("create table rows (key varchar, extra integer)");
     Schema schema = Schema.of(Column.of("key", Scalar.TEXT));
     assertThatThrownBy(() -> store.target("p", new Table("rows", "warehouse", schema, Map.of())))
         .isInstanceOf(OutsideException.class)
@@ -196,18 +202,17 @@ class DuckDbStoreTest {
   }
 
   @Test
-  void aRowThatTheStoreRefusesLeavesNothingBehind() {
+  void aRowThatTheStoreRefusesIsNamedAndTheOthersAreLoaded() {
     Schema schema = Schema.of(Column.required("key", Scalar.TEXT));
     try (Target target = store.target("p", new Table("t", "warehouse", schema, Map.of()))) {
-      Rows rows = Rows.all(batch(schema, List.of(texts("a", null)), 2));
-      Flush flush = new Flush(List.of(new Flush.Part(A, 0, 2, rows)));
-      assertThatThrownBy(() -> target.stage(flush))
-          .isInstanceOf(OutsideException.class)
-          .hasMessageContaining("cannot load rows into table t in store warehouse")
-          .hasMessageContaining("NOT NULL");
+      Rows rows = Rows.all(batch(schema, List.of(texts("a", null, "b")), 3));
+      Receipt receipt = target.stage(new Flush(List.of(new Flush.Part(A, 0, 3, rows)))).commit();
+      assertThat(receipt.written()).isEqualTo(2);
+      assertThat(receipt.refused()).hasSize(1);
+      assertThat(receipt.refused().get(0).why()).contains("NOT NULL");
     }
-    assertThat(store.query("select * from t").rows()).isEmpty();
-    assertThat(store.query("select * from wexrun.progress").rows()).isEmpty();
+    assertThat(store.query("select key from t order by key").rows()).hasToString("[[a], [b]]");
+    assertThat(store.standing("p", "t").orElseThrow().rows()).isEqualTo(Map.of(A, 2L));
   }
 
   @Test
@@ -251,7 +256,7 @@ class DuckDbStoreTest {
     try (Target target = store.target("p", table)) {
       first = target.identity().orElseThrow();
     }
-    store.query("comment on table t is 'Trams by day'");
+    store.change("comment on table t is 'Trams by day'");
     try (Target target = store.target("p", table)) {
       assertThat(target.identity()).as("nothing says it is the same").isNotEqualTo(first);
     }
@@ -262,9 +267,9 @@ class DuckDbStoreTest {
 
   @Test
   void aTableIsComparedWithItsDefinitionAndTheStatementsCloseTheDifference() {
-    store.query(
+    store.change(
         "create table t (a integer not null, gone varchar, b varchar, c decimal(7,2), d date)");
-    store.query("insert into t values (1, 'x', 'y', 2.5, null)");
+    store.change("insert into t values (1, 'x', 'y', 2.5, null)");
     Table table =
         Table.in("warehouse", "t")
             .column("a", Scalar.LONG)
@@ -286,7 +291,7 @@ class DuckDbStoreTest {
         .hasMessageContaining("a: INTEGER not null in the store, BIGINT defined");
     difference.ddl().stream()
         .filter(line -> !line.startsWith("--"))
-        .forEach(line -> store.query(line.replaceAll("--.*", "")));
+        .forEach(line -> store.change(line.replaceAll("--.*", "")));
     assertThat(store.compare(table)).isEmpty();
     store.target("p", table).close();
     assertThat(store.query("select * from t").rows().get(0))
@@ -297,9 +302,9 @@ class DuckDbStoreTest {
   }
 
   @Test
-  void aParquetFileIsAReferenceTable(@TempDir Path other) {
-    Path file = other.resolve("fares.parquet");
-    store.query(
+  void aParquetFileIsAReferenceTable() {
+    Path file = folder.resolve("fares.parquet");
+    store.change(
         "copy (select * from (values ('day', 7.5, date '2026-05-01', [1, 2]), ('ride', null, null,"
             + " null)) t(product, price, since, zones)) to '"
             + file
@@ -310,8 +315,58 @@ class DuckDbStoreTest {
     assertThat(table.rows().get(0)).containsExactly("day", "7.5", "2026-05-01", "[1, 2]");
     assertThat(table.rows().get(1)).containsExactly("ride", null, null, null);
     assertThat(reader.read(file, "fares.parquet", 1).rows()).hasSize(1);
-    assertThatThrownBy(() -> reader.read(other.resolve("none.parquet"), "none.parquet"))
+    assertThatThrownBy(() -> reader.read(folder.resolve("none.parquet"), "none.parquet"))
         .isInstanceOf(OutsideException.class)
         .hasMessageStartingWith("cannot read none.parquet");
+  }
+
+  @ParameterizedTest
+  @ValueSource(
+      strings = {
+        "insert into t values (1)",
+        "drop table t",
+        "select 1; drop table t",
+        "copy t to 'out.csv'",
+        "attach 'other.db'",
+        "export database 'out'",
+        "install httpfs",
+        "set enable_external_access = true",
+        "with gone as (select 1) delete from t",
+        "pragma disable_checkpoint_on_shutdown",
+        "explain analyze insert into t values (2)",
+      })
+  void aQueryOnlyReads(String sql) {
+    store.change("create table t (n integer)");
+    assertThatThrownBy(() -> store.query(sql)).isInstanceOf(OutsideException.class);
+    assertThat(store.query("select count(*) from t").rows()).hasToString("[[0]]");
+    assertThat(store.query("explain select * from t").rows()).isNotEmpty();
+    assertThat(store.query("describe t").rows()).hasSize(1);
+  }
+
+  @Test
+  void filesOutsideTheWorkspaceAreNotReached(@TempDir Path other) throws IOException {
+    Path outside = Files.writeString(other.resolve("x.csv"), "a,b\n1,2\n");
+    Path inside = Files.writeString(folder.resolve("x.csv"), "a,b\n1,2\n");
+    assertThat(store.query("select a from read_csv('" + inside + "')").rows()).hasToString("[[1]]");
+    assertThatThrownBy(() -> store.query("select a from read_csv('" + outside + "')"))
+        .hasMessageContaining("Cannot access file");
+    store.close();
+    FolderSite site = new FolderSite(folder);
+    Settings told = DuckDbConnector.file("w.db").with("reads", other.toString());
+    store = (DuckDbStore) new DuckDbConnector().open("warehouse", told, site);
+    assertThat(store.query("select a from read_csv('" + outside + "')").rows())
+        .hasToString("[[1]]");
+  }
+
+  @Test
+  void aFileThatIsNotADatabaseIsToldAsThat() throws IOException {
+    Files.writeString(folder.resolve("s.db"), "SQLite format 3\0 and more of it");
+    assertThatThrownBy(
+            () ->
+                new DuckDbConnector()
+                    .open("s", DuckDbConnector.file("s.db"), new FolderSite(folder)))
+        .isInstanceOf(OutsideException.class)
+        .hasMessageContaining("s.db")
+        .hasMessageContaining("not a DuckDB database");
   }
 }

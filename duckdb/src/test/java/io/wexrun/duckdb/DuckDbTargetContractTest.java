@@ -1,8 +1,13 @@
 package io.wexrun.duckdb;
 
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.tuple;
+
 import io.wexrun.contract.FolderSite;
 import io.wexrun.contract.TargetContract;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.target.Receipt;
+import io.wexrun.core.target.Refusal;
 import io.wexrun.core.target.Target;
 import java.io.IOException;
 import java.io.UncheckedIOException;
@@ -12,6 +17,7 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
 import org.junit.jupiter.api.AfterEach;
+import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 
 class DuckDbTargetContractTest extends TargetContract {
@@ -36,6 +42,28 @@ class DuckDbTargetContractTest extends TargetContract {
   @Override
   protected Target open(String writer) {
     return store().target(writer, new Table("rows", "w", SCHEMA, Map.of()));
+  }
+
+  @Override
+  protected boolean refuses() {
+    store().change("create table rows (key varchar check (key not like '%" + REFUSED + "'))");
+    return true;
+  }
+
+  /** Each is taken alone, but not both. */
+  @Test
+  void ofRowsThatClashTheFirstIsTaken() {
+    store().change("create table rows (key varchar unique)");
+    try (Target target = open("p")) {
+      Receipt receipt =
+          target.stage(flush(part(A, 0, 4, "a", "b", "a", "c"), part(B, 0, 2, "b", "d"))).commit();
+      assertThat(receipt.written()).isEqualTo(4);
+      assertThat(receipt.refused())
+          .extracting(Refusal::position, Refusal::source)
+          .containsExactly(tuple(2L, A), tuple(0L, B));
+      assertThat(receipt.refused().get(0).why()).contains("Constraint Error");
+    }
+    assertThat(committed()).containsExactlyInAnyOrder("a", "b", "c", "d");
   }
 
   @Override

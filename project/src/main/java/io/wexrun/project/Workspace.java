@@ -362,11 +362,14 @@ public final class Workspace implements AutoCloseable {
 
   /**
    * The targets that do not agree with the tally, of all pipelines: a run would stop at them. Opens
-   * the stores that are there, and makes none; those that another process holds are passed over.
+   * the stores that are there, and makes none; pipelines that run are passed over.
    */
   public List<Setback> setbacks() {
     List<Setback> all = new ArrayList<>();
     for (Pipeline pipeline : definition.pipelines()) {
+      if (site.stateIfAny().map(state -> state.isHeld(pipeline.name())).orElse(false)) {
+        continue; // Its run has looked, and must not find a store held by who only asks.
+      }
       try {
         all.addAll(reconciliation(pipeline.name()).setbacks());
       } catch (OutsideException e) {
@@ -467,7 +470,7 @@ public final class Workspace implements AutoCloseable {
   }
 
   /**
-   * Asks a store.
+   * Asks a store, with a statement that only reads.
    *
    * @throws OutsideException if another process holds the store, or if it does not take the query
    * @throws IllegalArgumentException if there is no store of that name
@@ -477,6 +480,19 @@ public final class Workspace implements AutoCloseable {
       throw new IllegalArgumentException("there is no store " + store);
     }
     return stores.query(store).query(sql);
+  }
+
+  /**
+   * Runs SQL in a store that may change what is there.
+   *
+   * @throws OutsideException if another process holds the store, or if it does not take the SQL
+   * @throws IllegalArgumentException if there is no store of that name
+   */
+  public Answer change(String store, String sql) {
+    if (!definition.stores().containsKey(store)) {
+      throw new IllegalArgumentException("there is no store " + store);
+    }
+    return stores.query(store).change(sql);
   }
 
   @Override

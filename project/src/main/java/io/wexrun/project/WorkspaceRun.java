@@ -136,7 +136,10 @@ public final class WorkspaceRun implements AutoCloseable {
     return runs.values().stream().allMatch(PipelineRun::ended);
   }
 
-  /** Lets all intakes end; what is held is flushed and accounted for. Returns at once. */
+  /**
+   * Lets all runs end soon: what is shaped is flushed and accounted for, and what was only read is
+   * left to the next run. Returns at once.
+   */
   public void stop() {
     runs.values().forEach(PipelineRun::stop);
   }

@@ -131,7 +131,7 @@ class TouchedThingsTest {
 
     void sql(String sql) {
       try (Workspace workspace = Workspace.open(folder.path())) {
-        workspace.query("w", sql);
+        workspace.change("w", sql);
       }
     }
 

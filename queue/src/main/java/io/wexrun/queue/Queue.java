@@ -157,6 +157,16 @@ public final class Queue implements AutoCloseable {
     return name;
   }
 
+  /** Who the queue in a folder is; empty if there is none, or its description is damaged. */
+  public static Optional<Identity> identityOf(Path folder) {
+    try {
+      return QueueFile.read(new RealDisk(), folder)
+          .map(queue -> new Identity(queue.id().toString()));
+    } catch (IOException e) {
+      throw new OutsideException("cannot read queue " + folder + ": " + e.getMessage(), e);
+    }
+  }
+
   /** Who the queue is: it has it from its making, and one made anew has another. */
   public Identity identity() {
     return new Identity(id.toString());

@@ -126,6 +126,11 @@ public final class EmbeddedState implements WorkspaceState {
   }
 
   @Override
+  public boolean isHeld(String pipeline) {
+    return Hold.isHeld(folder.resolve("locks").resolve(pipeline + ".lock"));
+  }
+
+  @Override
   public Hold hold(String pipeline) {
     Path locks = folder.resolve("locks");
     try {

@@ -20,6 +20,8 @@ public final class Hold implements AutoCloseable {
   /** The system property by which a program names itself to those who find something held. */
   public static final String COMMAND_PROPERTY = "wexrun.command";
 
+  private static final int TRIES = 10;
+
   private final FileChannel channel;
   private final FileLock lock;
 
@@ -72,11 +74,43 @@ public final class Hold implements AutoCloseable {
     }
   }
 
+  /** Tries for a moment, since somebody may only be looking. */
   private static FileLock tryLock(FileChannel channel) throws IOException {
-    try {
-      return channel.tryLock();
+    for (int tries = 0; ; tries++) {
+      FileLock lock = null;
+      try {
+        lock = channel.tryLock();
+      } catch (OverlappingFileLockException e) {
+        return null;
+      }
+      if (lock != null || tries == TRIES) {
+        return lock;
+      }
+      try {
+        Thread.sleep(20);
+      } catch (InterruptedException e) {
+        Thread.currentThread().interrupt();
+        return null;
+      }
+    }
+  }
+
+  /**
+   * Whether somebody holds a file, this process included.
+   *
+   * @throws OutsideException if that cannot be found out
+   */
+  public static boolean isHeld(Path file) {
+    if (!Files.exists(file)) {
+      return false;
+    }
+    try (FileChannel channel = FileChannel.open(file, StandardOpenOption.READ);
+        FileLock shared = channel.tryLock(0, Long.MAX_VALUE, true)) {
+      return shared == null;
     } catch (OverlappingFileLockException e) {
-      return null;
+      return true;
+    } catch (IOException e) {
+      throw new OutsideException("cannot look at lock " + file + ": " + e.getMessage(), e);
     }
   }
 

@@ -27,6 +27,9 @@ public interface WorkspaceState extends AutoCloseable {
    */
   Hold hold(String pipeline);
 
+  /** Whether some process holds a pipeline, this one included. */
+  boolean isHeld(String pipeline);
+
   @Override
   void close();
 }

@@ -13,6 +13,7 @@ import java.time.DateTimeException;
 import java.time.Instant;
 import java.time.LocalDate;
 import java.time.LocalDateTime;
+import java.time.LocalTime;
 import java.time.ZoneOffset;
 import java.time.format.DateTimeFormatter;
 import java.time.temporal.ChronoField;
@@ -131,7 +132,9 @@ public record Field(
     }
     return switch ((Type.Scalar) type) {
       case TEXT, BYTES, JSON -> {
-        boolean fits = pattern == null || pattern.matches(Arrays.copyOfRange(data, from, to));
+        boolean json = type != Type.Scalar.JSON || JsonScanner.isJson(data, from, to);
+        boolean fits =
+            json && (pattern == null || pattern.matches(Arrays.copyOfRange(data, from, to)));
         if (fits) {
           ((TextVector) column).append(data, from, to);
         }
@@ -195,9 +198,12 @@ public record Field(
       if (parsed.isSupported(ChronoField.INSTANT_SECONDS)) {
         return Instants.micros(Instant.from(parsed));
       }
-      LocalDateTime local =
-          LocalDateTime.of(
-              parsed.query(TemporalQueries.localDate()), parsed.query(TemporalQueries.localTime()));
+      LocalDate day = parsed.query(TemporalQueries.localDate());
+      LocalTime time = parsed.query(TemporalQueries.localTime());
+      if (day == null || time == null) {
+        return Numbers.NONE; // An optional part of the format is missing.
+      }
+      LocalDateTime local = LocalDateTime.of(day, time);
       long seconds = local.toEpochSecond(ZoneOffset.UTC);
       return (seconds - zone.offset(seconds)) * 1_000_000 + local.getNano() / 1000;
     } catch (DateTimeException e) {
@@ -232,6 +238,9 @@ public record Field(
       JsonValues values = new JsonValues();
       values.parse(this, data, from, to, Vectors.forType(type, 1));
       return values.fault();
+    }
+    if (type == Type.Scalar.JSON && JsonScanner.hasHalfPair(data, from, to)) {
+      return JsonScanner.HALF_PAIR;
     }
     if (pattern != null) {
       return shown + " does not match its pattern";

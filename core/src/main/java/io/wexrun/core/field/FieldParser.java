@@ -8,8 +8,12 @@ import io.wexrun.core.schema.Type;
 import io.wexrun.core.written.Written;
 import java.time.DateTimeException;
 import java.time.ZoneId;
+import java.time.ZonedDateTime;
 import java.time.format.DateTimeFormatter;
 import java.time.format.ResolverStyle;
+import java.time.temporal.ChronoField;
+import java.time.temporal.TemporalAccessor;
+import java.time.temporal.TemporalQueries;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Locale;
@@ -31,6 +35,9 @@ import java.util.regex.Pattern;
  * </pre>
  */
 public final class FieldParser {
+  private static final ZonedDateTime SAMPLE =
+      ZonedDateTime.of(2026, 11, 28, 17, 45, 59, 123_456_000, ZoneId.of("Europe/Berlin"));
+
   /** A spec without its {@code from}, without groups. */
   public static final String FORM =
       "(?:[A-Za-z][A-Za-z0-9_-]*(?:\\([^)]*\\))?)?\\??(?:\\s+'[^']*')*(?:\\s+@\\S+)?";
@@ -39,9 +46,9 @@ public final class FieldParser {
 
   private static final Pattern SPEC =
       Pattern.compile(
-          "([A-Za-z][A-Za-z0-9_-]*(?:\\([^)]*\\))?)?(\\?)?((?:\\s+'[^']*')*)(?:\\s+@(\\S+))?"
+          "([A-Za-z][A-Za-z0-9_-]*(?:\\([^)]*\\))?)?(\\?)?((?:\\s+'(?:[^']|'')*')*)(?:\\s+@(\\S+))?"
               + "(?:\\s*\\bfrom\\s+(\\S.*))?");
-  private static final Pattern QUOTED = Pattern.compile("'([^']*)'");
+  private static final Pattern QUOTED = Pattern.compile("'((?:[^']|'')*)'");
   private static final Map<String, Integer> EPOCHS =
       Map.of("epoch", 6, "epoch s", 6, "epoch ms", 3, "epoch us", 0, "epoch ns", -3);
   private static final List<String> TYPES =
@@ -298,7 +305,8 @@ public final class FieldParser {
       any = true;
       if (timed) {
         int place = offset + matcher.start(3) + quoted.start(1);
-        format(name, type, quoted.group(1), hasZone, place).ifPresent(formats::add);
+        format(name, type, quoted.group(1).replace("''", "'"), hasZone, place)
+            .ifPresent(formats::add);
       }
     }
     if (!timed && (any || hasZone)) {
@@ -334,7 +342,42 @@ public final class FieldParser {
           "the format has no zone, so the instant is not known",
           "add a zone, as in {" + name + ":timestamp '" + pattern + "' @UTC}");
     }
+    String missing = missing(formatter, type);
+    if (!missing.isEmpty()) {
+      error(
+          place,
+          pattern.length(),
+          "the format has no "
+              + missing
+              + ", so the "
+              + (type == Type.Scalar.DATE ? "date" : "instant")
+              + " is not known",
+          "a format has year, month and day"
+              + (type == Type.Scalar.DATE ? "" : ", hour and minute")
+              + "; a time without them can be read as text, and completed with set");
+      return Optional.empty();
+    }
     return Optional.of(new Field.Format(pattern, formatter, Field.Format.PATTERN));
+  }
+
+  /**
+   * What a value that is written in a format lacks to be a date or an instant; empty if nothing.
+   */
+  private static String missing(DateTimeFormatter formatter, Type type) {
+    TemporalAccessor parsed;
+    try {
+      parsed = formatter.parse(formatter.format(SAMPLE));
+    } catch (DateTimeException e) {
+      return "sense: " + e.getMessage();
+    }
+    if (parsed.isSupported(ChronoField.INSTANT_SECONDS)) {
+      return "";
+    }
+    if (parsed.query(TemporalQueries.localDate()) == null) {
+      return parsed.isSupported(ChronoField.YEAR) ? "day" : "year";
+    }
+    boolean timed = type == Type.Scalar.TIMESTAMP;
+    return timed && parsed.query(TemporalQueries.localTime()) == null ? "time of day" : "";
   }
 
   private void error(int offset, int length, String message, String hint) {

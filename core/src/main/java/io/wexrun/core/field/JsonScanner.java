@@ -29,6 +29,51 @@ public final class JsonScanner {
     fault = null;
   }
 
+  /** What is wrong with JSON that {@link #hasHalfPair} finds. */
+  public static final String HALF_PAIR = "half of a surrogate pair is not a character";
+
+  /**
+   * Whether valid JSON has an escape that is half of a surrogate pair. RFC 8259, section 8.2, lets
+   * it pass; stores do not.
+   */
+  public static boolean hasHalfPair(byte[] data, int from, int to) {
+    boolean high = false;
+    int at = from;
+    while (at < to) {
+      if (data[at] != '\\') {
+        if (high) {
+          return true;
+        }
+        at++;
+        continue;
+      }
+      int unit = at + 5 < to && data[at + 1] == 'u' ? unit(data, at + 2) : -1;
+      boolean low = unit >= 0xDC00 && unit <= 0xDFFF;
+      if (low != high) {
+        return true;
+      }
+      high = unit >= 0xD800 && unit <= 0xDBFF;
+      at += unit < 0 ? 2 : 6;
+    }
+    return high;
+  }
+
+  private static int unit(byte[] data, int at) {
+    int unit = 0;
+    for (int i = 0; i < 4; i++) {
+      unit = unit << 4 | Character.digit(data[at + i], 16);
+    }
+    return unit;
+  }
+
+  /** Whether a text is one JSON value that stores take. */
+  public static boolean isJson(byte[] data, int from, int to) {
+    JsonScanner scanner = new JsonScanner();
+    scanner.over(data, to);
+    int end = scanner.skip(scanner.blanks(from), 1);
+    return end != FAULT && scanner.blanks(end) == to && !hasHalfPair(data, from, to);
+  }
+
   /** Why a method returned {@link #FAULT}. */
   public String fault() {
     return fault;

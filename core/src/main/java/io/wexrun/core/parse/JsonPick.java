@@ -29,6 +29,11 @@ final class JsonPick {
     return !names.isEmpty() || !indexes.isEmpty();
   }
 
+  /** Whether a value that begins with a byte can have what is picked inside; absent or not. */
+  boolean fits(byte first) {
+    return field >= 0 || first == '{' || first == '[' && !indexes.isEmpty();
+  }
+
   /** The pick of a member; null if there is none. */
   JsonPick member(byte[] data, int from, int to) {
     for (int i = 0; i < names.size(); i++) {

@@ -4,6 +4,7 @@ import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.field.ByteBuilder;
+import io.wexrun.core.field.Excerpt;
 import io.wexrun.core.field.Field;
 import io.wexrun.core.field.JsonScanner;
 import io.wexrun.core.field.JsonValues;
@@ -48,7 +49,8 @@ final class JsonReading implements ParseStep.Reading {
     wrong = null;
     others.clear();
     scanner.over(bytes, to);
-    int end = pick(top, scanner.blanks(from), 1);
+    int begin = scanner.blanks(from);
+    int end = pick(top, begin, 1);
     if (end != JsonScanner.FAULT && scanner.blanks(end) != to) {
       end = scanner.fail(scanner.blanks(end), "the text ends after one value");
     }
@@ -58,6 +60,15 @@ final class JsonReading implements ParseStep.Reading {
       } else {
         rejects.reject(record, Reason.NOT_JSON, "", scanner.fault());
       }
+      return false;
+    }
+    if (!top.fits(scanner.peek(begin))) {
+      String shown = Excerpt.of(bytes, begin, to);
+      rejects.reject(record, Reason.NO_MATCH, "", "an object is expected, but there is " + shown);
+      return false;
+    }
+    if (rest != null && JsonScanner.hasHalfPair(others.bytes(), 0, others.length())) {
+      rejects.reject(record, Reason.BAD_VALUE, "", JsonScanner.HALF_PAIR);
       return false;
     }
     if (rest != null && others.length() > 0) {

@@ -321,6 +321,10 @@ final class SyslogStep extends ParseStep {
       if (!time(Times.instant(bytes, 0, bytes.length, zone), at + 15)) {
         return false;
       }
+      if (at + 15 < to && data[at + 15] != ' ') {
+        at += 15;
+        return reject(Reason.NO_MATCH, "host", "a blank follows the time: " + rest());
+      }
       at = Math.min(to, at + 16);
       int hostEnd = word();
       ((TextVector) columns.get(TIME + 1)).append(data, at, hostEnd);

@@ -78,6 +78,7 @@ final class Delivery {
   private long absorbed;
   private volatile Progress progress = Progress.NONE;
   private volatile long takenAndAccounted;
+  private volatile boolean stopped;
 
   /**
    * An attempt.
@@ -106,6 +107,15 @@ final class Delivery {
   /** How far the attempt has got. From any thread. */
   Progress progress() {
     return progress;
+  }
+
+  /**
+   * Takes no more from the channel: what was taken is shaped, flushed and accounted for. From any
+   * thread.
+   */
+  void stop() {
+    stopped = true;
+    events.add(new Event.Put());
   }
 
   /** How many records it has taken and accounted for. From any thread. */
@@ -189,13 +199,13 @@ final class Delivery {
 
   /** Whether everything that there is has been put into the buffers. */
   private boolean ending() {
-    return absorbed == dispatched && parts.channel().exhausted();
+    return absorbed == dispatched && (stopped || parts.channel().exhausted());
   }
 
   /** Lets lanes shape what waits in the channel, as long as there is memory for it. */
   private void dispatch() {
     putTold.set(false);
-    while (!window.full()) {
+    while (!stopped && !window.full()) {
       Block block = parts.channel().take().orElse(null);
       if (block == null) {
         return;

@@ -20,8 +20,8 @@ import java.util.concurrent.ExecutionException;
  * {@linkplain OutsideException#lasting lasting}, and by a bug. What was not accounted for, the next
  * run takes again.
  *
- * <p>{@link #stop()} ends the intake, flushes and accounts for what is held. {@link #close()} does
- * the same and waits. The methods may be called from any thread.
+ * <p>{@link #stop()} ends the intake, flushes and accounts for what is shaped. {@link #close()}
+ * does the same and waits. The methods may be called from any thread.
  */
 public final class PipelineRun implements AutoCloseable {
   private final RunParts parts;
@@ -38,6 +38,7 @@ public final class PipelineRun implements AutoCloseable {
   private Progress before = Progress.NONE;
   private String lastTold = "";
   private boolean stopped;
+  private boolean halted;
   private volatile boolean told;
 
   private PipelineRun(RunParts parts, Lanes lanes, RunOptions options, RunListener listener) {
@@ -79,7 +80,7 @@ public final class PipelineRun implements AutoCloseable {
       } while (filling.mustGoOn());
     } catch (Throwable e) {
       failure = e;
-      stop(); // What was taken is delivered, if that can be done at once.
+      takeNoMore(); // What was taken is delivered, if that can be done at once.
     }
     finish(failure);
   }
@@ -129,7 +130,7 @@ public final class PipelineRun implements AutoCloseable {
     if (failure != null && parts.channel().outlivesRun() && options.untilDrained()) {
       parts.channel().abandon(); // What is there is still taken into the channel.
     } else if (failure != null) {
-      stop();
+      takeNoMore();
     }
     filling.delivered();
     complete(delivered, failure);
@@ -190,6 +191,9 @@ public final class PipelineRun implements AutoCloseable {
 
   private synchronized Delivery begin() {
     current = new Delivery(parts, lanes, options, keepsRaw, this::accounted);
+    if (halted) {
+      current.stop();
+    }
     return current;
   }
 
@@ -268,8 +272,26 @@ public final class PipelineRun implements AutoCloseable {
     return end.isDone();
   }
 
-  /** Lets the intake end; what is held is flushed and accounted for. Returns at once. */
+  /**
+   * Lets the run end soon: what is shaped is flushed and accounted for, and what was only read is
+   * left to the next run. Returns at once.
+   */
   public void stop() {
+    Delivery now;
+    synchronized (this) {
+      stopped = true;
+      halted = true;
+      now = current;
+    }
+    backoff.end();
+    filling.stop();
+    if (now != null) {
+      now.stop();
+    }
+  }
+
+  /** Takes in no more, but delivers what was taken. */
+  private void takeNoMore() {
     synchronized (this) {
       stopped = true;
     }

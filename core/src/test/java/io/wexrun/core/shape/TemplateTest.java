@@ -97,8 +97,8 @@ class TemplateTest {
         "{a} \"{b}\"      | `x \"y\\\"` | `no-match shape[0].template b no \"\"\" after 'b'`",
         "{a:timestamp};{b} | 2026-05-03 06:14:09;x | `bad-value shape[0].template a \"2026-05-03"
             + " 06:14:09\" is not a timestamp: it has no zone (give one, as in timestamp @UTC)`",
-        "{a:timestamp 'yyyy-MM-dd' @UTC};{b} | 2026-02-30;x | `bad-value shape[0].template a"
-            + " \"2026-02-30\" is not a timestamp`",
+        "{a:date 'yyyy-MM-dd'};{b} | 2026-02-30;x | `bad-value shape[0].template a"
+            + " \"2026-02-30\" is not a date`",
       })
   void whatDoesNotFitDiesWithTheFieldAtFault(String template, String line, String death) {
     assertThat(death(template, line)).isEqualTo(death);

@@ -8,6 +8,7 @@ import io.wexrun.core.connect.TargetConnector;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.reference.References;
@@ -89,6 +90,7 @@ public final class Checker {
 
   private void checkWorkspace() {
     Diagnostics at = places.ofWorkspace(diagnostics);
+    checkReserved(at);
     KeyPath stores = KeyPath.ROOT.key("stores");
     definition.stores().forEach((name, settings) -> checkStore(settings, stores.key(name), at));
     for (Table table : definition.tables().values()) {
@@ -117,6 +119,48 @@ public final class Checker {
     definition.targets().forEach((name, settings) -> checkTarget(name, settings, at));
   }
 
+  /** Names that mean something in a route, or that queues of our own have. */
+  private void checkReserved(Diagnostics at) {
+    Map<String, String> reserved =
+        Map.of(
+            Route.DEAD,
+            "'to: dead' sends records to the dead letters",
+            Route.DROP,
+            "'to: drop' drops records",
+            "channel",
+            "channels on disk are kept under it");
+    for (String name : definition.tables().keySet()) {
+      if (reserved.containsKey(name)) {
+        reserved(at, KeyPath.ROOT.key("tables").key(name), name, reserved.get(name));
+      }
+    }
+    definition
+        .targets()
+        .forEach(
+            (name, settings) -> {
+              if (reserved.containsKey(name)) {
+                reserved(at, pathOf(name, settings), name, reserved.get(name));
+              }
+            });
+  }
+
+  private static void reserved(Diagnostics at, KeyPath path, String name, String why) {
+    at.keyError(
+        "reserved-name",
+        path,
+        "'" + name + "' cannot be a name here: " + why,
+        Optional.of("choose another name"));
+  }
+
+  /** Where a target stands: in the section of its kind, if it does not name it. */
+  private KeyPath pathOf(String name, Settings settings) {
+    TargetConnector connector = connectors.targets().get(settings.kind());
+    boolean named = connector == null || settings.values().containsKey(settings.kind());
+    String section =
+        named ? "targets" : connector.section().map(TargetConnector.Section::key).orElse("targets");
+    return KeyPath.ROOT.key(section).key(name);
+  }
+
   private void checkTarget(String name, Settings settings, Diagnostics at) {
     TargetConnector connector = connectors.targets().get(settings.kind());
     if (connector == null) {
@@ -124,11 +168,7 @@ public final class Checker {
       unknownKind("target", settings, kinds, KeyPath.ROOT.key("targets").key(name), at);
       return;
     }
-    // One that stands in the section of its kind does not name it.
-    boolean named = settings.values().containsKey(settings.kind());
-    String section =
-        named ? "targets" : connector.section().map(TargetConnector.Section::key).orElse("targets");
-    KeyPath path = KeyPath.ROOT.key(section).key(name);
+    KeyPath path = pathOf(name, settings);
     checkKeys("a " + settings.kind(), settings, connector.keys(), path, at);
     connector.check(settings, site, path, at);
   }

@@ -11,14 +11,18 @@ import java.io.IOException;
 import java.net.MalformedURLException;
 import java.net.URL;
 import java.net.URLClassLoader;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
+import java.util.Collections;
 import java.util.List;
 import java.util.Map;
+import java.util.ServiceConfigurationError;
 import java.util.ServiceLoader;
 import java.util.TreeMap;
 import java.util.stream.Stream;
+import java.util.zip.ZipEntry;
 import java.util.zip.ZipException;
 import java.util.zip.ZipFile;
 
@@ -39,16 +43,62 @@ public final class Connectors {
   /**
    * Finds what there is, with the jars in the folder's {@code plugins/}.
    *
-   * @throws OutsideException if there is something that is not a jar
+   * @throws OutsideException if there is something that is not a jar, or a plugin does not load
    */
   public Connectors(Path folder) {
-    ClassLoader loader = loader(folder.resolve(PLUGINS));
-    ServiceLoader.load(IntakeConnector.class, loader).forEach(c -> intakes.put(c.kind(), c));
-    ServiceLoader.load(StoreConnector.class, loader).forEach(c -> stores.put(c.kind(), c));
-    ServiceLoader.load(TargetConnector.class, loader).forEach(c -> targets.put(c.kind(), c));
-    ServiceLoader.load(ChannelConnector.class, loader).forEach(c -> channels.put(c.kind(), c));
-    ServiceLoader.load(ReferenceReader.class, loader).forEach(references::add);
-    steps = Steps.with(loader);
+    Path plugins = folder.resolve(PLUGINS);
+    ClassLoader loader = loader(plugins);
+    try {
+      ServiceLoader.load(IntakeConnector.class, loader).forEach(c -> intakes.put(c.kind(), c));
+      ServiceLoader.load(StoreConnector.class, loader).forEach(c -> stores.put(c.kind(), c));
+      ServiceLoader.load(TargetConnector.class, loader).forEach(c -> targets.put(c.kind(), c));
+      ServiceLoader.load(ChannelConnector.class, loader).forEach(c -> channels.put(c.kind(), c));
+      ServiceLoader.load(ReferenceReader.class, loader).forEach(references::add);
+      steps = Steps.with(loader);
+    } catch (ServiceConfigurationError | LinkageError e) {
+      throw OutsideException.lasting(
+          "a plugin does not load: "
+              + e.getMessage()
+              + (e.getCause() == null ? "" : " (" + e.getCause() + ")")
+              + ". It is in "
+              + jars(plugins, String.valueOf(e.getMessage()))
+              + "; mend or remove it");
+    }
+  }
+
+  /** The plugins that name what a message is about; all of them if none does. */
+  private static String jars(Path plugins, String message) {
+    List<String> all = new ArrayList<>();
+    List<String> named = new ArrayList<>();
+    try (Stream<Path> entries = Files.list(plugins)) {
+      for (Path jar : entries.filter(p -> p.toString().endsWith(".jar")).sorted().toList()) {
+        all.add(jar.toString());
+        if (names(jar, message)) {
+          named.add(jar.toString());
+        }
+      }
+    } catch (IOException e) {
+      return plugins.toString();
+    }
+    return String.join(", ", named.isEmpty() ? all : named);
+  }
+
+  private static boolean names(Path jar, String message) throws IOException {
+    try (ZipFile zip = new ZipFile(jar.toFile())) {
+      for (ZipEntry entry : Collections.list(zip.entries())) {
+        if (entry.getName().startsWith("META-INF/services/") && !entry.isDirectory()) {
+          String services =
+              new String(zip.getInputStream(entry).readAllBytes(), StandardCharsets.UTF_8);
+          if (services
+              .lines()
+              .map(String::strip)
+              .anyMatch(l -> !l.isEmpty() && message.contains(l))) {
+            return true;
+          }
+        }
+      }
+    }
+    return false;
   }
 
   /** Ours, or one below it that also sees the plugins; open as long as the process lives. */

@@ -1,5 +1,6 @@
 package io.wexrun.project.read;
 
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.OutsideException;
@@ -84,6 +85,13 @@ public final class WorkspaceReader {
   private YamlFile parse(Path path) {
     String shown = folder.relativize(path).toString().replace('\\', '/');
     try {
+      if (Files.size(path) > YamlFile.LONGEST) {
+        throw new OutsideException(
+            path
+                + " has more than "
+                + Counted.of(YamlFile.LONGEST >> 20, "megabyte")
+                + ": that is not a file of a workspace; move it, or split it");
+      }
       return YamlFile.parse(shown, Files.readString(path), diagnostics);
     } catch (CharacterCodingException e) {
       throw new OutsideException(path + " is not UTF-8 text: save it as UTF-8", e);

@@ -24,6 +24,9 @@ public final class YamlFile {
   private final List<String> lines;
   private final List<Node> documents = new ArrayList<>();
 
+  /** How many bytes a file may have. */
+  public static final int LONGEST = 8 << 20;
+
   private YamlFile(String name, String text) {
     this.name = name;
     this.lines = text.lines().toList();
@@ -32,8 +35,10 @@ public final class YamlFile {
   /** Parses a file; a mistake of syntax goes to the diagnostics, with the documents before it. */
   public static YamlFile parse(String name, String text, Diagnostics diagnostics) {
     YamlFile file = new YamlFile(name, text);
-    LoadSettings settings = LoadSettings.builder().setLabel(name).setUseMarks(true).build();
+    LoadSettings settings =
+        LoadSettings.builder().setLabel(name).setUseMarks(true).setCodePointLimit(LONGEST).build();
     try {
+      YamlBounds.require(text, settings);
       new Compose(settings).composeAllFromString(text).forEach(file.documents::add);
     } catch (MarkedYamlEngineException e) {
       Place place = e.getProblemMark().map(mark -> file.place(mark, 0, 1)).orElse(file.top());

@@ -110,7 +110,7 @@ public final class Queues implements AutoCloseable {
     return readers;
   }
 
-  /** Who a queue is; empty if it has not been made yet. */
+  /** Who a queue is; empty if it has not been made yet, or its description is damaged. */
   private Optional<Identity> identity(String name) {
     synchronized (this) {
       Queue known = open.get(name);
@@ -118,9 +118,7 @@ public final class Queues implements AutoCloseable {
         return Optional.of(known.identity());
       }
     }
-    Optional<Queue> there = openToRead(name);
-    there.ifPresent(Queue::close);
-    return there.map(Queue::identity);
+    return Queue.identityOf(folder(name));
   }
 
   /** The positions in the queue as it is; those in one that had its name before do not count. */
@@ -129,7 +127,8 @@ public final class Queues implements AutoCloseable {
     for (KnownSource source : sources) {
       int number = QueueIntake.number(source.partition());
       Optional<Identity> expected = queue.map(who -> QueueIntake.identity(who, number));
-      if (source.identity().isEmpty() || source.identity().equals(expected)) {
+      boolean unknown = expected.isEmpty() || source.identity().isEmpty();
+      if (unknown || source.identity().equals(expected)) {
         ends.merge(number, source.position(), Math::max);
       }
     }

@@ -184,6 +184,13 @@ public final class Log {
     }
   }
 
+  /** Who appended what last, also in a last segment of which only the index was read. */
+  void readLastProducers() throws IOException {
+    if (!segments.isEmpty()) {
+      readProducers(last());
+    }
+  }
+
   /** Reads from the headers of a segment's packs who appended what last. */
   private void readProducers(Segment segment) throws IOException {
     ByteBuffer header = ByteBuffer.allocate(Pack.HEADER);

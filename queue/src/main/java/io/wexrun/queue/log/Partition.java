@@ -216,6 +216,13 @@ public final class Partition implements AutoCloseable {
 
   /** The last sequences of the producers whose names start with a prefix. */
   public synchronized Map<String, Long> sequences(String prefix) {
+    if (!writable) {
+      try {
+        log.readLastProducers(); // Who only reads had no need of them so far.
+      } catch (IOException e) {
+        throw failed("read", e);
+      }
+    }
     Map<String, Long> found = new HashMap<>();
     log.producers()
         .forEach(

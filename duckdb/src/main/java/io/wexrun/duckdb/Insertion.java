@@ -1,0 +1,50 @@
+package io.wexrun.duckdb;
+
+import io.wexrun.core.batch.Rows;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.pipeline.Table;
+import java.io.IOException;
+import java.sql.SQLException;
+import java.sql.Statement;
+import java.util.List;
+import java.util.regex.Pattern;
+import org.apache.arrow.c.ArrowArrayStream;
+import org.apache.arrow.c.Data;
+import org.apache.arrow.memory.BufferAllocator;
+import org.duckdb.DuckDBConnection;
+
+/** Inserts rows into a table as one Arrow stream. For several threads. */
+record Insertion(DuckDbStore store, Table table) {
+  private static final String STREAM = "wexrun_rows";
+
+  /** What DuckDB says of rows, not of itself, its files or other transactions. */
+  private static final Pattern ABOUT_ROWS =
+      Pattern.compile(
+          "(?s)(Constraint|Conversion|Invalid Input|Out of Range|Mismatch Type|Invalid unicode).*");
+
+  /** Inserts rows in the connection's transaction; how many there were. */
+  long insert(DuckDBConnection connection, List<Rows> parts) throws SQLException {
+    try (BufferAllocator allocator = store.allocator();
+        ArrowRows reader = new ArrowRows(allocator, table.schema(), parts);
+        ArrowArrayStream stream = ArrowArrayStream.allocateNew(allocator)) {
+      Data.exportArrayStream(allocator, reader, stream);
+      try (Statement statement = connection.createStatement()) {
+        connection.registerArrowStream(STREAM, stream);
+        return statement.executeLargeUpdate(
+            Sql.insert(table.name(), table.schema().columns(), STREAM));
+      } catch (SQLException e) {
+        if (reader.failure() != null) {
+          e.addSuppressed(reader.failure());
+        }
+        throw e;
+      }
+    } catch (IOException e) {
+      throw new OutsideException("cannot hand rows to " + store + ": " + e.getMessage(), e);
+    }
+  }
+
+  /** Whether an insertion failed because of its rows, so that others may be inserted. */
+  static boolean isAboutRows(SQLException e) {
+    return ABOUT_ROWS.matcher(String.valueOf(e.getMessage())).matches();
+  }
+}
