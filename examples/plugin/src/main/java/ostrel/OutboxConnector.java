@@ -24,7 +24,7 @@ public final class OutboxConnector implements IntakeConnector {
 
   @Override
   public List<String> keys() {
-    return List.of("outbox", "longest");
+    return List.of("outbox", "longest", "blank");
   }
 
   @Override

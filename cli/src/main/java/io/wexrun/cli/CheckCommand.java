@@ -61,6 +61,9 @@ final class CheckCommand implements Callable<Integer> {
       description = "Also show the fields after each step, of one pipeline or of all.")
   private String show;
 
+  /** A store is there and is not one. */
+  private boolean storesFail;
+
   @Spec private CommandSpec spec;
 
   CheckCommand(Terminal terminal) {
@@ -74,7 +77,8 @@ final class CheckCommand implements Callable<Integer> {
       List<TableDifference> differences = differences(workspace);
       List<Setback> setbacks = workspace.setbacks();
       boolean errors =
-          !differences.isEmpty()
+          storesFail
+              || !differences.isEmpty()
               || !setbacks.isEmpty()
               || diagnostics.stream().anyMatch(d -> d.severity() == Severity.ERROR);
       if (workspaceOption.json()) {
@@ -97,7 +101,7 @@ final class CheckCommand implements Callable<Integer> {
         if (!differences.isEmpty()) {
           terminal.say(Counted.of(differences.size(), "table") + " otherwise in the store");
         }
-        if (diagnostics.isEmpty() && differences.isEmpty() && setbacks.isEmpty()) {
+        if (!storesFail && diagnostics.isEmpty() && differences.isEmpty() && setbacks.isEmpty()) {
           terminal.say(
               "nothing wrong: "
                   + Counted.of(workspace.definition().pipelines().size(), "pipeline")
@@ -134,6 +138,7 @@ final class CheckCommand implements Callable<Integer> {
       return workspace.differences();
     } catch (OutsideException e) {
       terminal.say("the tables are not compared with those in their store: " + e.getMessage());
+      storesFail = e.lasting();
       return List.of();
     }
   }

@@ -86,6 +86,9 @@ final class FeedCommand implements Callable<Integer> {
     try (OutputStream out = open()) {
       write(out);
     } catch (IOException e) {
+      if (file == null && String.valueOf(e.getMessage()).contains("Broken pipe")) {
+        return ExitCode.DONE; // Whoever reads has enough.
+      }
       terminal.say(
           "wexrun: cannot write " + (file == null ? "the lines" : file) + ": " + e.getMessage());
       return ExitCode.OUTSIDE;

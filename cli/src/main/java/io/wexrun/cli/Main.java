@@ -30,7 +30,8 @@ import picocli.CommandLine.Spec;
       DeadCommand.class,
       QueueCommand.class,
       SqlCommand.class,
-      SchemaCommand.class
+      SchemaCommand.class,
+      CommandLine.HelpCommand.class
     },
     footer = {
       "",

@@ -148,15 +148,15 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
               + "); stop that one, or wait until it ends",
           e);
     }
-    return new OutsideException(
-        "cannot open "
-            + this
-            + ": "
-            + firstLine(e)
-            + (isAnother(e)
-                ? ". The file is not a DuckDB database: name another one, or move it"
-                : ""),
-        e);
+    if (isAnother(e)) {
+      return OutsideException.lasting(
+          "cannot open "
+              + this
+              + ": it is not a DuckDB database ("
+              + firstLine(e)
+              + "). Name another file, or move this one");
+    }
+    return new OutsideException("cannot open " + this + ": " + firstLine(e), e);
   }
 
   /**

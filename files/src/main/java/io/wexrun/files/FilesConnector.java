@@ -35,7 +35,7 @@ public final class FilesConnector implements IntakeConnector {
 
   @Override
   public List<String> keys() {
-    return List.of("files", "longest", LAST_LINE, HEADER, FRAMING, LINKS);
+    return List.of("files", "longest", "blank", LAST_LINE, HEADER, FRAMING, LINKS);
   }
 
   @Override

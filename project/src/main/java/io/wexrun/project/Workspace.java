@@ -29,12 +29,14 @@ import io.wexrun.project.draft.CaseFile;
 import io.wexrun.project.facts.DeadFacts;
 import io.wexrun.project.open.Connectors;
 import io.wexrun.project.open.Ends;
+import io.wexrun.project.open.Snapshot;
 import io.wexrun.project.open.Stores;
 import io.wexrun.project.open.WorkspaceReferences;
 import io.wexrun.project.open.WorkspaceSite;
 import io.wexrun.project.read.DefinitionPlaces;
 import io.wexrun.project.read.WorkspaceReader;
 import io.wexrun.project.run.Adoption;
+import io.wexrun.project.run.Compiling;
 import io.wexrun.project.run.Feeding;
 import io.wexrun.project.run.Setbacks;
 import io.wexrun.queue.Queue;
@@ -47,6 +49,7 @@ import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Comparator;
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -220,6 +223,15 @@ public final class Workspace implements AutoCloseable {
   }
 
   private Map<String, Shaper> compile(Diagnostics diagnostics) {
+    return compile(diagnostics, new HashMap<>());
+  }
+
+  /**
+   * Checks and compiles all pipelines.
+   *
+   * @param looksUp takes what each one looks up
+   */
+  private Map<String, Shaper> compile(Diagnostics diagnostics, Map<String, Snapshot> looksUp) {
     if (!places.hasWorkspace() && !readingMistakes.isEmpty()) {
       return Map.of(); // Every name would look unknown.
     }
@@ -232,13 +244,49 @@ public final class Workspace implements AutoCloseable {
               "the workspace has no pipeline, so there is nothing to run",
               Optional.of("pipelines stand in pipelines/*.yaml"));
     }
-    return checker(places, diagnostics).check();
+    return checker(places, diagnostics, looksUp).check();
   }
 
-  private Checker checker(DefinitionPlaces where, Diagnostics diagnostics) {
-    WorkspaceReferences references =
-        new WorkspaceReferences(folder, definition, connectors.references(), stores);
-    return new Checker(site, definition, where, connectors, references, diagnostics);
+  private Checker checker(
+      DefinitionPlaces where, Diagnostics diagnostics, Map<String, Snapshot> looksUp) {
+    return new Checker(
+        site,
+        definition,
+        where,
+        connectors,
+        name -> looksUp.computeIfAbsent(name, n -> references().now()),
+        diagnostics);
+  }
+
+  private WorkspaceReferences references() {
+    return new WorkspaceReferences(
+        folder, site.data(), definition, connectors.references(), stores);
+  }
+
+  /** Compiles pipelines while they run, and as they were. */
+  private Compiling compiling() {
+    return new Compiling() {
+      @Override
+      public Compiled now(Pipeline pipeline) {
+        return compiled(pipeline, references().now());
+      }
+
+      @Override
+      public Compiled asKept(Pipeline pipeline, Map<String, String> versions) {
+        return compiled(pipeline, references().asKept(versions));
+      }
+    };
+  }
+
+  private Compiling.Compiled compiled(Pipeline pipeline, Snapshot looksUp) {
+    Diagnostics diagnostics = Diagnostics.of("pipeline " + pipeline.name());
+    Map<String, Snapshot> found = new HashMap<>(Map.of(pipeline.name(), looksUp));
+    Shaper shaper = checker(new DefinitionPlaces(), diagnostics, found).compile(pipeline);
+    if (diagnostics.errors() > 0) {
+      throw new OutsideException(
+          diagnostics.all().get(0).toString().lines().findFirst().orElse(""));
+    }
+    return new Compiling.Compiled(shaper, looksUp);
   }
 
   /**
@@ -265,18 +313,22 @@ public final class Workspace implements AutoCloseable {
       pipelines.add(known(name));
     }
     Diagnostics diagnostics = Diagnostics.of("workspace");
-    Map<String, Shaper> shapers = compile(diagnostics);
+    Map<String, Snapshot> looksUp = new HashMap<>();
+    Map<String, Shaper> shapers = compile(diagnostics, looksUp);
     List<Diagnostic> mistakes = inOrder(diagnostics);
     if (mistakes.stream().anyMatch(d -> d.severity() == Severity.ERROR)) {
       throw new MistakesException(mistakes);
     }
     List<Pipeline> all = names.length == 0 ? definition.pipelines() : pipelines;
+    Map<String, Compiling.Compiled> compiled = new HashMap<>();
+    shapers.forEach(
+        (name, shaper) ->
+            compiled.put(
+                name,
+                new Compiling.Compiled(
+                    shaper, looksUp.computeIfAbsent(name, n -> references().now()))));
     return WorkspaceRun.start(
-        new Feeding(all, shapers, ends),
-        old -> checker(new DefinitionPlaces(), diagnostics).compile(old),
-        site.state(),
-        options,
-        listener);
+        new Feeding(all, compiled, ends), compiling(), site.state(), options, listener);
   }
 
   /**

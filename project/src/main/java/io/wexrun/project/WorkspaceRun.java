@@ -13,10 +13,11 @@ import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.run.RunParts;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.project.open.Ends;
-import io.wexrun.project.read.DefinitionText;
 import io.wexrun.project.run.Begun;
+import io.wexrun.project.run.Compiling;
 import io.wexrun.project.run.Feeding;
 import io.wexrun.project.run.Notices;
+import io.wexrun.project.run.ReferenceRenewal;
 import io.wexrun.state.Hold;
 import io.wexrun.state.WorkspaceState;
 import java.time.Instant;
@@ -26,7 +27,6 @@ import java.util.List;
 import java.util.Map;
 import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
-import java.util.function.Function;
 
 /**
  * Pipelines of a workspace at work, side by side. If one fails, the others are stopped; what they
@@ -54,11 +54,11 @@ public final class WorkspaceRun implements AutoCloseable {
    * Starts pipelines.
    *
    * @param feeding the pipelines with their shapers
-   * @param compiler compiles pipelines as they were before
+   * @param compiling compiles pipelines as they were before, and when what they look up changes
    */
   static WorkspaceRun start(
       Feeding feeding,
-      Function<Pipeline, Shaper> compiler,
+      Compiling compiling,
       WorkspaceState state,
       RunOptions options,
       RunListener listener) {
@@ -67,13 +67,15 @@ public final class WorkspaceRun implements AutoCloseable {
       for (Pipeline pipeline : feeding.pipelines()) {
         run.holds.add(state.hold(pipeline.name()));
       }
-      Begun begun = new Begun(state, feeding.ends(), run.lanes, options, compiler);
+      Begun begun = new Begun(state, feeding.ends(), run.lanes, options, compiling);
       for (Pipeline pipeline : feeding.pipelines()) {
-        begun.takeAgain(pipeline, feeding.shapers().get(pipeline.name()));
-        begun.finishWithOldText(pipeline);
+        Compiling.Compiled compiled = feeding.compiled().get(pipeline.name());
+        String text = begun.text(pipeline, compiled);
+        begun.takeAgain(pipeline, compiled.shaper(), text);
+        begun.finishWithOldText(pipeline, text);
       }
       for (Pipeline pipeline : feeding.feedersFirst()) {
-        run.launch(pipeline, feeding, begun);
+        run.launch(pipeline, feeding, begun, compiling);
       }
       return run;
     } catch (RuntimeException e) {
@@ -90,7 +92,7 @@ public final class WorkspaceRun implements AutoCloseable {
     }
   }
 
-  private void launch(Pipeline pipeline, Feeding feeding, Begun begun) {
+  private void launch(Pipeline pipeline, Feeding feeding, Begun begun, Compiling compiling) {
     String name = pipeline.name();
     List<Pipeline> feeders = feeding.feeders(pipeline);
     BooleanSupplier fed =
@@ -99,8 +101,10 @@ public final class WorkspaceRun implements AutoCloseable {
                 && feeders.stream()
                     .filter(f -> f != pipeline)
                     .allMatch(f -> runs.containsKey(f.name()) && runs.get(f.name()).ended());
-    String version = state.texts().keep(name, DefinitionText.of(pipeline)).version();
-    Shaper shaper = feeding.shapers().get(name).withVersion(version);
+    Compiling.Compiled compiled = feeding.compiled().get(name);
+    compiled.references().keep();
+    String version = state.texts().keep(name, begun.text(pipeline, compiled)).version();
+    Shaper shaper = compiled.shaper().withVersion(version);
     begun.emptyLeftChannels(pipeline, shaper);
     Consumer<String> told =
         text -> listener.told(new Notice(name, Notice.Kind.INTAKE, text, Instant.now()));
@@ -108,7 +112,14 @@ public final class WorkspaceRun implements AutoCloseable {
     try {
       Intake intake = ends.intake(pipeline, told, !feeders.isEmpty(), fed);
       RunParts parts =
-          new RunParts(pipeline, shaper, intake, channel, ends.targets(pipeline), state.tally());
+          new RunParts(
+              pipeline,
+              shaper,
+              intake,
+              channel,
+              ends.targets(pipeline),
+              state.tally(),
+              new ReferenceRenewal(pipeline, compiling, state, compiled.references(), told));
       runs.put(name, PipelineRun.start(parts, lanes, options, listener));
     } catch (RuntimeException e) {
       channel.close();

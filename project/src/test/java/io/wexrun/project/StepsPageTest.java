@@ -63,7 +63,8 @@ class StepsPageTest {
     Connectors connectors = new Connectors(folder);
     return connectors
         .steps()
-        .with(new WorkspaceReferences(folder, nothing, connectors.references(), null));
+        .with(
+            new WorkspaceReferences(folder, folder, nothing, connectors.references(), null).now());
   }
 
   private static String page() throws IOException {

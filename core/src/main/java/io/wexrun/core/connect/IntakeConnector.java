@@ -6,7 +6,7 @@ import io.wexrun.core.intake.Intake;
 import io.wexrun.core.pipeline.Settings;
 import java.util.Optional;
 
-/** Opens intakes of one kind; its keys have {@code longest} among them. */
+/** Opens intakes of one kind; its keys have {@code longest} and {@code blank} among them. */
 public interface IntakeConnector extends Connector {
   /**
    * Checks settings without opening anything; unknown keys are found by the caller.

@@ -88,7 +88,7 @@ public final class Lines {
     if (start < length) {
       noteTo(length);
     }
-    return Records.atBytes(data, starts, ends, count, block.first(), odd);
+    return Records.atBytes(data, starts, ends, count, block.first(), odd).asLines();
   }
 
   /** A line ends before a line feed. */

@@ -72,6 +72,6 @@ public final class QuotedLines implements Framing {
       ends[count++] = next > 0 && end > at && data[end - 1] == '\r' ? end - 1 : end;
       at = next < 0 ? length : next;
     }
-    return Records.atBytes(data, starts, ends, count, block.first(), null);
+    return Records.atBytes(data, starts, ends, count, block.first(), null).asLines();
   }
 }

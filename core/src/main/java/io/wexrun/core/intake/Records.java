@@ -11,7 +11,7 @@ import java.util.Optional;
  */
 public final class Records {
   private static final int[] NOTHING = {};
-  private static final Origin NOWHERE = new Origin("", new byte[0], 0, null, null, 0);
+  private static final Origin NOWHERE = new Origin("", new byte[0], 0, null, null, 0, false);
 
   /** What records came with beside their bytes, by their number. Pure, for several threads. */
   public interface Envelopes {
@@ -29,9 +29,16 @@ public final class Records {
    * @param times when each one was taken
    * @param envelopes what they came with; null for nothing
    * @param shift the number that the first record has in the envelopes
+   * @param lines whether they are lines of text
    */
   private record Origin(
-      String source, byte[] header, long taken, long[] times, Envelopes envelopes, int shift) {}
+      String source,
+      byte[] header,
+      long taken,
+      long[] times,
+      Envelopes envelopes,
+      int shift,
+      boolean lines) {}
 
   private final byte[] data;
   private final int[] starts;
@@ -129,7 +136,9 @@ public final class Records {
 
   /** The same records with what is known of where they come from. */
   Records from(String source, byte[] header, long taken) {
-    Origin from = new Origin(source, header, taken, origin.times, origin.envelopes, origin.shift);
+    Origin from =
+        new Origin(
+            source, header, taken, origin.times, origin.envelopes, origin.shift, origin.lines);
     return new Records(
         data, starts, ends, count, firstPosition, positionsAreBytes, places, odd, from);
   }
@@ -140,9 +149,41 @@ public final class Records {
    * @param times microseconds since 1970-01-01T00:00:00Z
    */
   public Records with(long[] times, Envelopes envelopes) {
-    Origin from = new Origin(origin.source, origin.header, origin.taken, times, envelopes, 0);
+    Origin from =
+        new Origin(origin.source, origin.header, origin.taken, times, envelopes, 0, origin.lines);
     return new Records(
         data, starts, ends, count, firstPosition, positionsAreBytes, places, odd, from);
+  }
+
+  /** The same records as lines of text, of which a blank one says nothing. */
+  public Records asLines() {
+    Origin lines =
+        new Origin(
+            origin.source,
+            origin.header,
+            origin.taken,
+            origin.times,
+            origin.envelopes,
+            origin.shift,
+            true);
+    return new Records(
+        data, starts, ends, count, firstPosition, positionsAreBytes, places, odd, lines);
+  }
+
+  /** Whether they are lines of text. */
+  public boolean areLines() {
+    return origin.lines;
+  }
+
+  /** Whether a record has no byte but blanks, tabs and ends of lines. */
+  public boolean blank(int record) {
+    for (int at = starts[record]; at < ends[record]; at++) {
+      byte b = data[at];
+      if (b != ' ' && b != '\t' && b != '\r' && b != '\n') {
+        return false;
+      }
+    }
+    return true;
   }
 
   /** The header of the records' source, such as the line with a CSV file's names; may be empty. */
@@ -219,7 +260,8 @@ public final class Records {
             origin.taken,
             times,
             origin.envelopes,
-            origin.shift + gone));
+            origin.shift + gone,
+            origin.lines));
   }
 
   /** The first records, at most so many. */

@@ -7,6 +7,7 @@ import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.shape.Shaped;
+import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.Account;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.core.target.Flush;
@@ -60,6 +61,7 @@ final class Delivery {
   private static final long IDLE_MILLIS = 1000;
 
   private final RunParts parts;
+  private final Shaper shaper;
   private final RunOptions options;
   private final Lanes lanes;
   private final boolean keepsRaw;
@@ -83,23 +85,25 @@ final class Delivery {
   /**
    * An attempt.
    *
+   * @param shaper shapes everything that is delivered in this attempt
    * @param keepsRaw whether raw records are kept until their rows are committed, so that what a
    *     store refuses becomes dead letters
    * @param told is told what was written to the tally, on the delivery's thread
    */
   Delivery(
       RunParts parts,
+      Shaper shaper,
       Lanes lanes,
       RunOptions options,
       boolean keepsRaw,
       Consumer<List<Account>> told) {
     this.parts = parts;
+    this.shaper = shaper;
     this.lanes = lanes;
     this.options = options;
     this.keepsRaw = keepsRaw;
     this.told = told;
-    this.refusals =
-        new Refusals(parts.pipeline().name(), parts.shaper().version(), parts.targets());
+    this.refusals = new Refusals(parts.pipeline().name(), shaper.version(), parts.targets());
     this.window = lanes.raw().share();
     this.rows = lanes.rows().share();
   }
@@ -182,6 +186,9 @@ final class Delivery {
       }
       absorb();
       flushDue();
+      if (!stopped && parts.renewal().due()) {
+        stop();
+      }
       if (settle || ending()) {
         account();
       }
@@ -218,7 +225,7 @@ final class Delivery {
 
   private void shape(long number, Block block) {
     try {
-      events.add(new Event.Done(number, parts.shaper().shape(block)));
+      events.add(new Event.Done(number, shaper.shape(block)));
     } catch (Throwable e) {
       // Whatever it is, the delivery's thread ends the attempt with it.
       events.add(new Event.Unshaped(e));

@@ -2,6 +2,7 @@ package io.wexrun.core.run;
 
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.Account;
 import java.time.Instant;
 import java.util.List;
@@ -33,6 +34,7 @@ public final class PipelineRun implements AutoCloseable {
   private final CompletableFuture<Void> delivered = new CompletableFuture<>();
   private final CompletableFuture<Void> end = new CompletableFuture<>();
   private final String name;
+  private Shaper shaper;
   private boolean keepsRaw;
   private Delivery current;
   private Progress before = Progress.NONE;
@@ -47,6 +49,7 @@ public final class PipelineRun implements AutoCloseable {
     this.options = options;
     this.listener = listener;
     this.name = parts.pipeline().name();
+    this.shaper = parts.shaper();
     this.filling = new Filling(parts, options, this::tellOnce);
     this.backoff = new Backoff(options.retry());
   }
@@ -142,7 +145,10 @@ public final class PipelineRun implements AutoCloseable {
       try {
         delivery.work();
         past(delivery);
-        return;
+        if (isStopped() || parts.channel().exhausted()) {
+          return;
+        }
+        shaper = parts.renewal().renew(shaper);
       } catch (Delivery.RawRecordsNeeded e) {
         past(delivery);
         keepsRaw = true;
@@ -190,7 +196,7 @@ public final class PipelineRun implements AutoCloseable {
   }
 
   private synchronized Delivery begin() {
-    current = new Delivery(parts, lanes, options, keepsRaw, this::accounted);
+    current = new Delivery(parts, shaper, lanes, options, keepsRaw, this::accounted);
     if (halted) {
       current.stop();
     }

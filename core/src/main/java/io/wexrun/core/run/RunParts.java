@@ -19,6 +19,7 @@ import java.util.Map;
  * @param channel opened at the positions of the tally; the run closes it
  * @param targets opens the shaper's targets and the dead letters; the run closes them
  * @param tally where the run accounts
+ * @param renewal gives it another shaper while it goes on
  */
 public record RunParts(
     Pipeline pipeline,
@@ -26,7 +27,18 @@ public record RunParts(
     Intake intake,
     Channel channel,
     TargetOpener targets,
-    TallyStore tally) {
+    TallyStore tally,
+    Renewal renewal) {
+  /** Parts whose shaper stays. */
+  public RunParts(
+      Pipeline pipeline,
+      Shaper shaper,
+      Intake intake,
+      Channel channel,
+      TargetOpener targets,
+      TallyStore tally) {
+    this(pipeline, shaper, intake, channel, targets, tally, Renewal.NONE);
+  }
 
   /** Opens all targets, or none if one fails. */
   Map<String, Target> openTargets() {

@@ -38,6 +38,8 @@ import java.util.function.Function;
  * No I/O, no clock, no state: used by all lanes at once, with the same result on every run.
  */
 public final class Shaper {
+  private static final String BLANK_DROP = "drop";
+
   /** How long a record may be if the intake does not say. */
   public static final long LONGEST = 256 << 10;
 
@@ -45,6 +47,7 @@ public final class Shaper {
   private final List<Branch> branches;
   private final Others others;
   private final long longest;
+  private final Optional<String> blank;
   private final List<String> onLibrary;
   private final String version;
   private final Set<String> asked = new LinkedHashSet<>();
@@ -54,12 +57,14 @@ public final class Shaper {
       List<Branch> branches,
       Others others,
       long longest,
+      Optional<String> blank,
       List<String> onLibrary,
       String version) {
     this.common = common;
     this.branches = branches;
     this.others = others;
     this.longest = longest;
+    this.blank = blank;
     this.onLibrary = onLibrary;
     this.version = version;
     branches.stream().filter(b -> b.mark() != null).forEach(b -> asked.addAll(b.mark().fields()));
@@ -111,7 +116,13 @@ public final class Shaper {
     branches.forEach(branch -> onLibrary.addAll(branch.router().onLibrary()));
     Marks.overlaps(pipeline.kinds(), KeyPath.ROOT.key("kinds"), diagnostics);
     return new Shaper(
-        common, branches, pipeline.others(), longest(pipeline, diagnostics), onLibrary, "");
+        common,
+        branches,
+        pipeline.others(),
+        longest(pipeline, diagnostics),
+        blank(pipeline, diagnostics),
+        onLibrary,
+        "");
   }
 
   /**
@@ -120,7 +131,7 @@ public final class Shaper {
    * @param text what tells the version from others
    */
   public Shaper withVersion(String text) {
-    return new Shaper(common, branches, others, longest, onLibrary, text);
+    return new Shaper(common, branches, others, longest, blank, onLibrary, text);
   }
 
   /** What all routes of a pipeline are compiled against. */
@@ -155,6 +166,19 @@ public final class Shaper {
           Optional.of("write it like 256KB or 4MB"));
     }
     return bytes.orElse(LONGEST);
+  }
+
+  /** What becomes of blank records, if the intake says it: lines of text are dropped otherwise. */
+  private static Optional<String> blank(Pipeline pipeline, Diagnostics diagnostics) {
+    Optional<String> written = pipeline.intake().text("blank");
+    if (written.isPresent() && !List.of(BLANK_DROP, "take").contains(written.get())) {
+      diagnostics.error(
+          "bad-value",
+          KeyPath.ROOT.key("intake").key("blank"),
+          "'" + written.get() + "' is neither drop nor take",
+          Optional.of("drop counts blank records as dropped; take treats them like others"));
+    }
+    return written;
   }
 
   /** The version of the pipeline's text; empty if it was not said. */
@@ -202,6 +226,9 @@ public final class Shaper {
     Rejects rejects = new Rejects();
     rejects.step("intake");
     rejectTooLong(records, rejects);
+    if (blank.map(BLANK_DROP::equals).orElse(records.areLines())) {
+      dropBlank(records, rejects);
+    }
     Batch batch = common.apply(Batch.raw(records), rejects, behind);
     boolean kinds = branches.get(0).mark() != null;
     List<Batch> parts = kinds ? split(batch, block, trial, rejects) : List.of(batch);
@@ -315,6 +342,14 @@ public final class Shaper {
         + what
         + ". It is not taken, nor what follows it; add its kind, or say 'others: dead', and run"
         + " again";
+  }
+
+  private static void dropBlank(Records records, Rejects rejects) {
+    for (int record = 0; record < records.count(); record++) {
+      if (records.blank(record)) {
+        rejects.drop(record);
+      }
+    }
   }
 
   private void rejectTooLong(Records records, Rejects rejects) {

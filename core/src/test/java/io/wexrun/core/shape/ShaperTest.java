@@ -8,6 +8,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.pipeline.Route;
+import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Type;
 import java.util.List;
@@ -41,6 +42,24 @@ class ShaperTest {
     assertThat(Shaping.rows(shaped, "faults")).containsExactly("{card=B}", "{card=C}");
     assertThat(Shaping.dead(shaped))
         .containsExactly("unknown-kind route[2] no route takes it: event is \"ping\"");
+  }
+
+  @Test
+  void blankLinesAreDroppedAndCountedUnlessTheyAreWanted() {
+    for (String blank : List.of("", "drop", "take")) {
+      Settings intake = Settings.of("lines", "");
+      Shaped shaped =
+          events()
+              .intake(blank.isEmpty() ? intake : intake.with("blank", blank))
+              .table(scans())
+              .route(Route.to("scans"))
+              .lines("scan A 1", "", " \t\r", "scan B 2");
+      assertThat(shaped.taken()).isEqualTo(4);
+      assertThat(shaped.dropped()).isEqualTo(blank.equals("take") ? 0 : 2);
+      assertThat(shaped.dead().count()).isEqualTo(blank.equals("take") ? 2 : 0);
+    }
+    assertThat(events().intake(Settings.of("lines", "").with("blank", "x")).mistakes())
+        .anyMatch(m -> m.contains("'x' is neither drop nor take"));
   }
 
   @Test

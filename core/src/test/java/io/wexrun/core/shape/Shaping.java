@@ -36,7 +36,8 @@ final class Shaping {
   private Steps steps = Steps.ours();
   private boolean routed;
   private final Pipeline.Builder pipeline =
-      Pipeline.named("test").intake(Settings.of("lines", "").with("longest", "1KB"));
+      Pipeline.named("test")
+          .intake(Settings.of("lines", "").with("longest", "1KB").with("blank", "take"));
 
   /** Steps whose fields all go to a table {@code all} with a column for each. */
   static Shaping over(StepDefinition... steps) {

@@ -13,7 +13,6 @@ import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.reference.References;
 import io.wexrun.core.shape.Shaper;
-import io.wexrun.core.shape.Steps;
 import io.wexrun.core.target.Destination;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.project.open.Connectors;
@@ -22,6 +21,7 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.function.Function;
 import java.util.stream.Stream;
 
 /**
@@ -33,13 +33,13 @@ public final class Checker {
   private final WorkspaceDefinition definition;
   private final DefinitionPlaces places;
   private final Connectors connectors;
-  private final Steps steps;
+  private final Function<String, ? extends References> references;
   private final Diagnostics diagnostics;
 
   /**
    * A checker.
    *
-   * @param references finds what steps look up
+   * @param references finds what the steps of a pipeline look up, by its name
    * @param diagnostics takes every mistake
    */
   public Checker(
@@ -47,13 +47,13 @@ public final class Checker {
       WorkspaceDefinition definition,
       DefinitionPlaces places,
       Connectors connectors,
-      References references,
+      Function<String, ? extends References> references,
       Diagnostics diagnostics) {
     this.site = site;
     this.definition = definition;
     this.places = places;
     this.connectors = connectors;
-    this.steps = connectors.steps().with(references);
+    this.references = references;
     this.diagnostics = diagnostics;
   }
 
@@ -214,7 +214,12 @@ public final class Checker {
     List<String> known =
         Stream.concat(definition.tables().keySet().stream(), definition.targets().keySet().stream())
             .toList();
-    return Shaper.compile(pipeline, steps, this::destination, known, at);
+    return Shaper.compile(
+        pipeline,
+        connectors.steps().with(references.apply(pipeline.name())),
+        this::destination,
+        known,
+        at);
   }
 
   private void checkIntake(Settings intake, Diagnostics at) {

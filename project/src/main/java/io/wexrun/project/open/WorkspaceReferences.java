@@ -4,63 +4,78 @@ import io.wexrun.core.connect.ReferenceReader;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.reference.ReferenceTable;
-import io.wexrun.core.reference.References;
 import io.wexrun.core.target.Answer;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
-import java.time.Duration;
 import java.util.ArrayList;
-import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import java.util.function.Supplier;
 
 /** The reference tables of a workspace: files in its folder, and tables of its stores. */
-public final class WorkspaceReferences implements References {
-  private static final long LOOK_AGAIN = Duration.ofSeconds(1).toNanos();
+public final class WorkspaceReferences {
+  private static final String KEPT = "references";
 
   private final Path folder;
+  private final Path data;
   private final WorkspaceDefinition definition;
   private final List<ReferenceReader> readers;
   private final Stores stores;
-  private final Map<String, Supplier<ReferenceTable>> open = new HashMap<>();
 
-  /** The reference tables of a definition. */
+  /**
+   * The reference tables of a definition.
+   *
+   * @param data the folder in which versions are kept
+   */
   public WorkspaceReferences(
-      Path folder, WorkspaceDefinition definition, List<ReferenceReader> readers, Stores stores) {
+      Path folder,
+      Path data,
+      WorkspaceDefinition definition,
+      List<ReferenceReader> readers,
+      Stores stores) {
     this.folder = folder;
+    this.data = data;
     this.definition = definition;
     this.readers = readers;
     this.stores = stores;
   }
 
-  @Override
-  public synchronized Supplier<ReferenceTable> file(String name) {
-    Supplier<ReferenceTable> known = open.get(name);
-    if (known == null) {
-      Path file = existing(name);
-      ReferenceReader reader =
-          readers.stream()
-              .filter(r -> r.endings().stream().anyMatch(name::endsWith))
-              .findFirst()
-              .orElseThrow(
-                  () ->
-                      new OutsideException(
-                          name + " is not a reference table: its name ends with " + endings()));
-      known = new Followed(file, name, reader);
-      open.put(name, known);
-    }
-    return known;
+  /** What a pipeline looks up, as it is when it is looked up for the first time. */
+  public Snapshot now() {
+    return new Snapshot(this, Map.of());
+  }
+
+  /**
+   * What a pipeline looked up.
+   *
+   * @param versions of the files, by their names
+   */
+  public Snapshot asKept(Map<String, String> versions) {
+    return new Snapshot(this, versions);
+  }
+
+  Path kept() {
+    return data.resolve(KEPT);
+  }
+
+  /** What reads a file of this name. */
+  ReferenceReader reader(String name) {
+    return readers.stream()
+        .filter(r -> r.endings().stream().anyMatch(name::endsWith))
+        .findFirst()
+        .orElseThrow(
+            () ->
+                new OutsideException(
+                    name + " is not a reference table: its name ends with " + endings()));
   }
 
   private String endings() {
     return String.join(", ", readers.stream().flatMap(r -> r.endings().stream()).toList());
   }
 
-  private Path existing(String name) {
+  Path existing(String name) {
     Path file = folder.resolve(name);
     if (Files.isRegularFile(file)) {
       return file;
@@ -79,59 +94,7 @@ public final class WorkspaceReferences implements References {
         "there is no file '" + name + "'" + nearest.map(n -> "; " + n).orElse(""));
   }
 
-  @Override
-  public byte[] bytes(String name) {
-    try {
-      return Files.readAllBytes(existing(name));
-    } catch (IOException e) {
-      throw new OutsideException("cannot read " + name + ": " + e.getMessage(), e);
-    }
-  }
-
-  /** The table in a file, read again when the file has changed. */
-  private static final class Followed implements Supplier<ReferenceTable> {
-    private final Path file;
-    private final String name;
-    private final ReferenceReader reader;
-    private ReferenceTable table;
-    private String version;
-    private long looked;
-
-    Followed(Path file, String name, ReferenceReader reader) {
-      this.file = file;
-      this.name = name;
-      this.reader = reader;
-    }
-
-    @Override
-    public synchronized ReferenceTable get() {
-      if (table != null && System.nanoTime() - looked < LOOK_AGAIN) {
-        return table;
-      }
-      try {
-        String now = Files.getLastModifiedTime(file) + " " + Files.size(file);
-        if (!now.equals(version)) {
-          table = reader.read(file, name);
-          version = now;
-        }
-      } catch (IOException e) {
-        throw new OutsideException("cannot read " + name + ": " + e.getMessage(), e);
-      }
-      looked = System.nanoTime();
-      return table;
-    }
-  }
-
-  @Override
-  public synchronized Supplier<ReferenceTable> table(String name) {
-    return open.computeIfAbsent("table " + name, key -> fixed(stored(name)));
-  }
-
-  private static Supplier<ReferenceTable> fixed(ReferenceTable table) {
-    return () -> table;
-  }
-
-  private ReferenceTable stored(String name) {
+  ReferenceTable stored(String name) {
     int dot = name.indexOf('.');
     boolean ours = definition.tables().containsKey(name);
     String store =

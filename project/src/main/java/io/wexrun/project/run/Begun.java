@@ -29,7 +29,6 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import java.util.function.Function;
 
 /** Finishes what earlier runs of a pipeline have begun, before it runs with its text of today. */
 public final class Begun {
@@ -37,34 +36,37 @@ public final class Begun {
   private final Ends ends;
   private final Lanes lanes;
   private final RunOptions options;
-  private final Function<Pipeline, Shaper> compiler;
+  private final Compiling compiling;
 
   /**
    * For pipelines of a workspace.
    *
    * @param options of the run; what was begun is drained with them
-   * @param compiler compiles pipelines as they were
+   * @param compiling compiles pipelines as they were
    */
   public Begun(
-      WorkspaceState state,
-      Ends ends,
-      Lanes lanes,
-      RunOptions options,
-      Function<Pipeline, Shaper> compiler) {
+      WorkspaceState state, Ends ends, Lanes lanes, RunOptions options, Compiling compiling) {
     this.state = state;
     this.ends = ends;
     this.lanes = lanes;
     this.options = options.drained();
-    this.compiler = compiler;
+    this.compiling = compiling;
+  }
+
+  /** A pipeline's text, with the versions of what it looks up. */
+  public String text(Pipeline pipeline, Compiling.Compiled compiled) {
+    return PipelineText.of(pipeline, compiled.references().versions());
   }
 
   /**
    * If the pipeline was changed after a crash, the range between the tally and what its targets
    * have committed is finished with the text it began with, because only that gives the same rows
    * again.
+   *
+   * @param now the pipeline's text, with the versions of what it looks up
    */
-  public void finishWithOldText(Pipeline pipeline) {
-    Optional<Old> found = old(pipeline);
+  public void finishWithOldText(Pipeline pipeline, String now) {
+    Optional<Old> found = old(pipeline, now);
     if (found.isEmpty()) {
       return;
     }
@@ -94,15 +96,16 @@ public final class Begun {
    * stay as they are, since it is in them already. It is done with the text with which the pipeline
    * ran last.
    *
+   * @param now the pipeline's text, with the versions of what it looks up
    * @throws OutsideException if a source does not have all of it any more
    */
-  public void takeAgain(Pipeline pipeline, Shaper shaper) {
+  public void takeAgain(Pipeline pipeline, Shaper shaper, String now) {
     String name = pipeline.name();
     Map<SourcePartition, Corrections.Retake> parts = state.corrections().retakes(name);
     if (parts.isEmpty()) {
       return;
     }
-    Optional<Old> old = old(pipeline);
+    Optional<Old> old = old(pipeline, now);
     RetakingTally tally = new RetakingTally(state);
     Pipeline with = old.map(Old::pipeline).orElse(pipeline);
     Map<SourcePartition, Long> bounds = new HashMap<>();
@@ -140,9 +143,9 @@ public final class Begun {
   private record Old(Pipeline pipeline, Shaper shaper) {}
 
   /** The pipeline as it ran last, if that is not as it is now. */
-  private Optional<Old> old(Pipeline pipeline) {
+  private Optional<Old> old(Pipeline pipeline, String now) {
     Optional<PipelineTexts.Text> kept = state.texts().current(pipeline.name());
-    if (kept.isEmpty() || kept.get().text().equals(DefinitionText.of(pipeline))) {
+    if (kept.isEmpty() || kept.get().text().equals(now)) {
       return Optional.empty();
     }
     Diagnostics diagnostics = Diagnostics.of("pipeline " + pipeline.name());
@@ -151,8 +154,9 @@ public final class Begun {
     if (!old.orElseThrow().name().equals(pipeline.name())) {
       return Optional.empty(); // It goes on where another one was, which had finished.
     }
-    Shaper shaper = compiler.apply(old.get()).withVersion(kept.get().version());
-    return Optional.of(new Old(old.get(), shaper));
+    Map<String, String> references = PipelineText.references(kept.get().text());
+    Shaper shaper = compiling.asKept(old.get(), references).shaper();
+    return Optional.of(new Old(old.get(), shaper.withVersion(kept.get().version())));
   }
 
   /** The source partitions of which some target has more than the tally, and how much. */

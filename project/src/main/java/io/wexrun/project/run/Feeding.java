@@ -1,7 +1,6 @@
 package io.wexrun.project.run;
 
 import io.wexrun.core.pipeline.Pipeline;
-import io.wexrun.core.shape.Shaper;
 import io.wexrun.project.open.Ends;
 import java.util.ArrayList;
 import java.util.List;
@@ -12,10 +11,11 @@ import java.util.Optional;
  * Which of some pipelines write to what others read.
  *
  * @param pipelines those that run together
- * @param shapers each one's, by name
+ * @param compiled each one, compiled, by name
  * @param ends says what intakes read
  */
-public record Feeding(List<Pipeline> pipelines, Map<String, Shaper> shapers, Ends ends) {
+public record Feeding(
+    List<Pipeline> pipelines, Map<String, Compiling.Compiled> compiled, Ends ends) {
   /** The pipelines, those that write to something before those that read it. */
   public List<Pipeline> feedersFirst() {
     List<Pipeline> sorted = new ArrayList<>();
@@ -39,6 +39,6 @@ public record Feeding(List<Pipeline> pipelines, Map<String, Shaper> shapers, End
 
   private boolean feeds(Pipeline feeder, Pipeline reader) {
     Optional<String> read = ends.reads(reader.intake());
-    return read.isPresent() && shapers.get(feeder.name()).targets().contains(read.get());
+    return read.isPresent() && compiled.get(feeder.name()).shaper().targets().contains(read.get());
   }
 }

@@ -47,7 +47,7 @@ public final class QueueConnector {
 
     @Override
     public List<String> keys() {
-      return List.of(QUEUE, START, "longest");
+      return List.of(QUEUE, START, "longest", "blank");
     }
 
     @Override
