@@ -30,6 +30,14 @@ public final class UnwrapStep implements Step {
   private static final List<String> WRAPPINGS = List.of("base64", "base64url", "gzip", BYTES);
   private static final int LARGEST = 16 << 20;
 
+  /**
+   * One gzip member is never more than 1,032 times as large as it is packed, so only several inside
+   * each other go beyond this, as nobody does who means well.
+   */
+  private static final int MOST_TIMES = 2000;
+
+  private static final int SMALL = 64 << 10;
+
   private final Schema output;
   private final int place;
   private final List<String> wrappings;
@@ -104,10 +112,11 @@ public final class UnwrapStep implements Step {
         continue;
       }
       byte[] value = Arrays.copyOfRange(from.data(), from.start(row), from.end(row));
+      int most = most(value);
       String fault = "";
       for (int i = 0; i < wrappings.size() && fault.isEmpty(); i++) {
         try {
-          value = unwrap(wrappings.get(i), value);
+          value = unwrap(wrappings.get(i), value, most);
         } catch (IllegalArgumentException | DataFormatException e) {
           fault = "not " + wrappings.get(i) + ": " + e.getMessage();
         }
@@ -126,11 +135,21 @@ public final class UnwrapStep implements Step {
     return batch.with(output, place, to);
   }
 
-  private static byte[] unwrap(String wrapping, byte[] value) throws DataFormatException {
+  /** So that the records of a block, all of them unpacked, have their place in memory. */
+  @Override
+  public int longestBlock() {
+    return wrappings.contains("gzip") ? SMALL : Integer.MAX_VALUE;
+  }
+
+  private static int most(byte[] value) {
+    return (int) Math.min(LARGEST, Math.max(SMALL, value.length * (long) MOST_TIMES));
+  }
+
+  private static byte[] unwrap(String wrapping, byte[] value, int most) throws DataFormatException {
     return switch (wrapping) {
       case "base64" -> Base64.getDecoder().decode(strict(value, "+/"));
       case "base64url" -> Base64.getUrlDecoder().decode(strict(value, "-_"));
-      default -> gunzip(value);
+      default -> gunzip(value, most);
     };
   }
 
@@ -151,7 +170,7 @@ public final class UnwrapStep implements Step {
   }
 
   /** RFC 1952 without optional header fields but the name; the checksum is compared. */
-  private static byte[] gunzip(byte[] value) throws DataFormatException {
+  private static byte[] gunzip(byte[] value, int most) throws DataFormatException {
     if (value.length < 18 || value[0] != 0x1F || value[1] != (byte) 0x8B || value[2] != 8) {
       throw new DataFormatException("it does not begin like a gzip member");
     }
@@ -173,21 +192,25 @@ public final class UnwrapStep implements Step {
     Inflater inflater = new Inflater(true);
     try {
       inflater.setInput(value, at, value.length - at);
-      return inflate(inflater, value);
+      return inflate(inflater, value, most);
     } finally {
       inflater.end();
     }
   }
 
-  private static byte[] inflate(Inflater inflater, byte[] value) throws DataFormatException {
-    byte[] out = new byte[Math.max(64, value.length * 4)];
+  private static byte[] inflate(Inflater inflater, byte[] value, int most)
+      throws DataFormatException {
+    byte[] out = new byte[(int) Math.min(most, Math.max(64, value.length * 4L))];
     int length = 0;
     while (!inflater.finished()) {
       if (length == out.length) {
-        if (length >= LARGEST) {
-          throw new DataFormatException("unpacked, it is larger than 16 MB");
+        if (length >= most) {
+          throw new DataFormatException(
+              most == LARGEST
+                  ? "unpacked, it is larger than 16 MB"
+                  : "unpacked, it is more than " + MOST_TIMES + " times as large");
         }
-        out = Arrays.copyOf(out, Math.min(LARGEST, length * 2));
+        out = Arrays.copyOf(out, Math.min(most, length * 2));
       }
       int n = inflater.inflate(out, length, out.length - length);
       if (n == 0 && !inflater.finished()) {

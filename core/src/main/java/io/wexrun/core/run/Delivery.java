@@ -57,6 +57,9 @@ final class Delivery {
     }
   }
 
+  /** Rows take a few times as much memory as their raw records; that much is not counted. */
+  private static final long USUAL_TIMES = 8;
+
   private static final long TICK_MILLIS = 20;
   private static final long IDLE_MILLIS = 1000;
 
@@ -71,6 +74,7 @@ final class Delivery {
   private final Map<String, Buffer> buffers = new LinkedHashMap<>();
   private final Map<Range, Block> raw = new ConcurrentHashMap<>();
   private final Map<Long, Shaped> early = new HashMap<>();
+  private final Map<Long, Long> weights = new HashMap<>();
   private final Books books = new Books();
   private final Refusals refusals;
   private final Memory.Share window;
@@ -217,10 +221,20 @@ final class Delivery {
       if (block == null) {
         return;
       }
-      window.take(block.length());
-      long number = dispatched++;
-      lanes.shaping().execute(() -> shape(number, block));
+      for (Block part : shaper.cut(block)) {
+        // Parts share the block's bytes, and each counts its share.
+        long bytes = part == block ? block.length() : shareOf(part, block);
+        window.take(bytes);
+        long number = dispatched++;
+        weights.put(number, bytes);
+        lanes.shaping().execute(() -> shape(number, part));
+      }
     }
+  }
+
+  private static long shareOf(Block part, Block whole) {
+    double share = (double) (part.end() - part.first()) / (whole.end() - whole.first());
+    return Math.max(1, (long) (share * whole.length()));
   }
 
   private void shape(long number, Block block) {
@@ -237,6 +251,11 @@ final class Delivery {
     if (event instanceof Event.Done done) {
       returned++;
       early.put(done.number(), done.shaped());
+      // What was made of a block may be much more than the block, and counts then.
+      long usual = USUAL_TIMES * done.shaped().block().length();
+      long more = Math.max(0, done.shaped().allocated() - usual);
+      window.take(more);
+      weights.merge(done.number(), more, Long::sum);
       return false;
     }
     if (event instanceof Event.Committed committed) {
@@ -284,8 +303,8 @@ final class Delivery {
       if (shaped == null) {
         return;
       }
+      window.give(weights.remove(absorbed));
       absorbed++;
-      window.give(shaped.block().length());
       enter(shaped, now);
       flushDue();
       dispatch();

@@ -19,6 +19,11 @@ import java.util.function.BiConsumer;
  * @param output the fields behind the last step
  */
 record Section(List<Placed> steps, Schema output) {
+  /** About how many bytes of raw records may be shaped at once. */
+  int longestBlock() {
+    return steps.stream().mapToInt(s -> s.step().longestBlock()).min().orElse(Integer.MAX_VALUE);
+  }
+
   /** A step and the path of its definition. */
   record Placed(Step step, String path) {}
 

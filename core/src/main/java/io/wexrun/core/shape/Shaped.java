@@ -28,4 +28,10 @@ public record Shaped(
     Map<String, Rows> rows,
     Rows dead,
     Map<Reason, Long> reasons,
-    Map<String, Long> fitted) {}
+    Map<String, Long> fitted) {
+  /** About how many bytes of memory the rows take, the dead letters among them. */
+  public long allocated() {
+    return dead.batch().allocated()
+        + rows.values().stream().mapToLong(part -> part.batch().allocated()).sum();
+  }
+}

@@ -10,6 +10,7 @@ import io.wexrun.core.expression.Evaluated;
 import io.wexrun.core.expression.Expression;
 import io.wexrun.core.expression.Expressions;
 import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.pipeline.Kind;
 import io.wexrun.core.pipeline.Others;
@@ -206,6 +207,48 @@ public final class Shaper {
   /** The parts of expressions that run row by row on the expression library, with their paths. */
   public List<String> onLibrary() {
     return onLibrary;
+  }
+
+  /**
+   * A block in parts that are small enough to be shaped at once: usually itself. A part has at
+   * least one record.
+   */
+  public List<Block> cut(Block block) {
+    int longest =
+        Math.min(
+            common.longestBlock(),
+            branches.stream()
+                .mapToInt(b -> b.section().longestBlock())
+                .min()
+                .orElse(Integer.MAX_VALUE));
+    if (block.length() <= longest) {
+      return List.of(block);
+    }
+    Records records = block.records();
+    List<Block> parts = new ArrayList<>();
+    long from = block.first();
+    int begin = 0;
+    for (int next = 1; next <= records.count(); next++) {
+      boolean last = next == records.count();
+      if (last || records.end(next) - records.start(begin) > longest) {
+        long end = last ? block.end() : records.position(next);
+        long start = from;
+        Framing part = ignored -> block.framing().cut(block).since(start).before(end);
+        parts.add(
+            new Block(
+                block.source(),
+                from,
+                end,
+                block.data(),
+                block.length(),
+                part,
+                block.header(),
+                block.taken()));
+        from = end;
+        begin = next;
+      }
+    }
+    return parts.isEmpty() ? List.of(block) : parts;
   }
 
   /** Shapes and routes the records of a block. */

@@ -12,6 +12,14 @@ public interface Step {
   Schema output();
 
   /**
+   * About how many bytes of raw records may be shaped at once, for a step that makes much more of
+   * them; longer blocks are cut between records before they come to it.
+   */
+  default int longestBlock() {
+    return Integer.MAX_VALUE;
+  }
+
+  /**
    * Transforms a batch. Rows that are rejected already may be skipped; rows to reject are told to
    * {@code rejects}.
    *
