@@ -1,6 +1,8 @@
 package io.wexrun.core.change;
 
 import io.wexrun.core.batch.Batch;
+import io.wexrun.core.batch.TextVector;
+import io.wexrun.core.batch.Vector;
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.expression.Evaluated;
 import io.wexrun.core.expression.Expression;
@@ -61,6 +63,8 @@ public final class SetStep implements Step {
     }
   }
 
+  private static final int LONGEST = 1 << 20;
+
   private SetStep(Schema input, String name, Expression expression) {
     this.name = name;
     this.expression = expression;
@@ -77,7 +81,44 @@ public final class SetStep implements Step {
   public Batch apply(Batch batch, Rejects rejects) {
     Evaluated evaluated = expression.evaluate(batch);
     rejectFailed(evaluated, batch, name, rejects);
+    if (evaluated.values() instanceof TextVector texts) {
+      return batch.with(output, place, bounded(texts, batch, rejects));
+    }
     return batch.with(output, place, evaluated.values());
+  }
+
+  /** Texts that grow from step to step, as by doubling, end at a size that no record has. */
+  private Vector bounded(TextVector texts, Batch batch, Rejects rejects) {
+    TextVector shorter = null;
+    for (int row = 0; row < texts.size(); row++) {
+      int length = texts.absent(row) ? 0 : texts.end(row) - texts.start(row);
+      boolean grown = length > LONGEST && length > longest(batch, row);
+      if (grown && shorter == null) {
+        shorter = new TextVector(texts.size(), 64);
+        for (int before = 0; before < row; before++) {
+          shorter.appendFrom(texts, before);
+        }
+      }
+      if (grown) {
+        String what = "it grew to a text of " + length + " bytes, " + LONGEST + " are allowed";
+        rejects.reject(batch.record(row), Reason.FAILED_EXPRESSION, name, what);
+        shorter.appendAbsent();
+      } else if (shorter != null) {
+        shorter.appendFrom(texts, row);
+      }
+    }
+    return shorter == null ? texts : shorter;
+  }
+
+  /** The longest text that a row has already. */
+  private static int longest(Batch batch, int row) {
+    int longest = 0;
+    for (Vector column : batch.columns()) {
+      if (column instanceof TextVector texts && !texts.absent(row)) {
+        longest = Math.max(longest, texts.end(row) - texts.start(row));
+      }
+    }
+    return longest;
   }
 
   private static void rejectFailed(

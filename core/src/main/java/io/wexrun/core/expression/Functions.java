@@ -31,6 +31,7 @@ import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
+import java.util.stream.LongStream;
 
 /**
  * The functions of the expression language that log work needs beyond CEL's own and its string and
@@ -49,11 +50,13 @@ final class Functions {
   /** One overload of a function. */
   record Function(String name, List<Type> takes, Type gives, Body body) {
     String overload() {
-      StringBuilder id = new StringBuilder("wexrun_").append(name);
+      StringBuilder id = new StringBuilder("wexrun_").append(name.replace('.', '_'));
       takes.forEach(type -> id.append('_').append(type.toString().replaceAll("\\W", "_")));
       return id.toString();
     }
   }
+
+  private static final int LONGEST_LIST = 1_000_000;
 
   private static final List<Function> ALL = all();
 
@@ -129,11 +132,20 @@ final class Functions {
     add(all, "least", Scalar.DOUBLE, a -> some(reals(a).min(Double::compare)), REALS);
     add(all, "greatest", Scalar.LONG, a -> some(wholes(a).max(Long::compare)), WHOLES);
     add(all, "greatest", Scalar.DOUBLE, a -> some(reals(a).max(Double::compare)), REALS);
+    add(all, "lists.range", WHOLES, a -> range((Long) a[0]), Scalar.LONG);
     return List.copyOf(all);
   }
 
   private static void add(List<Function> all, String name, Type gives, Body body, Type... takes) {
     all.add(new Function(name, List.of(takes), gives, body));
+  }
+
+  private static List<Long> range(long count) {
+    if (count > LONGEST_LIST) {
+      throw new IllegalArgumentException(
+          "a list of " + count + " elements is longer than " + LONGEST_LIST);
+    }
+    return LongStream.range(0, Math.max(0, count)).boxed().toList();
   }
 
   private static IllegalArgumentException wrong(Object value, String kind) {

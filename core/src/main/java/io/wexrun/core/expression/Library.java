@@ -16,6 +16,7 @@ import dev.cel.compiler.CelCompiler;
 import dev.cel.compiler.CelCompilerBuilder;
 import dev.cel.compiler.CelCompilerFactory;
 import dev.cel.extensions.CelExtensions;
+import dev.cel.extensions.CelListsExtensions;
 import dev.cel.parser.CelMacro;
 import dev.cel.parser.CelStandardMacro;
 import dev.cel.runtime.CelEvaluationException;
@@ -49,12 +50,23 @@ final class Library {
   /** What {@code has} of a field becomes; no name that can be written. */
   static final String PRESENT = "@present";
 
-  private static final CelOptions OPTIONS = CelOptions.current().build();
+  /** How many turns the macros of one expression may take for one record, nested ones together. */
+  private static final int MOST_TURNS = 1_000_000;
+
+  private static final CelOptions OPTIONS =
+      CelOptions.current().comprehensionMaxIterations(MOST_TURNS).build();
+
+  /** Those of the library but {@code lists.range}, which ours bounds. */
+  private static final CelListsExtensions.Function[] LISTS =
+      Arrays.stream(CelListsExtensions.Function.values())
+          .filter(function -> function != CelListsExtensions.Function.RANGE)
+          .toArray(CelListsExtensions.Function[]::new);
+
   private static final CelRuntime RUNTIME =
       CelRuntimeFactory.standardCelRuntimeBuilder()
           .setOptions(OPTIONS)
           .addLibraries(
-              CelExtensions.strings(), CelExtensions.lists(), CelExtensions.encoders(OPTIONS))
+              CelExtensions.strings(), CelExtensions.lists(LISTS), CelExtensions.encoders(OPTIONS))
           .addFunctionBindings(Functions.bindings())
           .addFunctionBindings(CelFunctionBinding.from(PRESENT, Object.class, any -> true))
           .build();
@@ -71,7 +83,9 @@ final class Library {
                     .filter(macro -> macro != CelStandardMacro.HAS)
                     .toList())
             .addLibraries(
-                CelExtensions.strings(), CelExtensions.lists(), CelExtensions.encoders(OPTIONS))
+                CelExtensions.strings(),
+                CelExtensions.lists(LISTS),
+                CelExtensions.encoders(OPTIONS))
             .addFunctionDeclarations(Functions.declarations())
             .addFunctionDeclarations(
                 CelFunctionDecl.newFunctionDeclaration(

@@ -38,6 +38,25 @@ class FieldStepsTest {
   }
 
   @Test
+  void anExpressionThatWantsTooMuchKillsOnlyItsRecord() {
+    Shaping shaping =
+        Shaping.over(
+            StepDefinition.template("{n:int} {t}"),
+            StepDefinition.set("r", "lists.range(n).size()"),
+            StepDefinition.set("m", "lists.range(n).map(x, lists.range(n).map(y, x * y)).size()"),
+            StepDefinition.set("d", "t.replace('x', 'xxxxxxxxxx')"),
+            StepDefinition.set("d", "d.replace('x', 'xxxxxxxxxx')"),
+            StepDefinition.set("d", "d.replace('x', 'xxxxxxxxxx')"),
+            StepDefinition.set("d", "d.replace('x', 'xxxxxxxxxx')"),
+            StepDefinition.set("d", "size(d)"));
+    Shaped shaped = shaping.lines("3 x", "2000000000 x", "50000 x", "1 " + "x".repeat(900), "2 xx");
+    assertThat(Shaping.rows(shaped, "all")).hasSize(2);
+    assertThat(Shaping.dead(shaped))
+        .hasSize(3)
+        .allMatch(death -> death.startsWith("failed-expression"));
+  }
+
+  @Test
   void namesAreExchangedAtOnceAndNeverDoubled() {
     assertThat(all(StepDefinition.of("rename", map("a", "b", "b", "a")), "1 2 3"))
         .containsExactly("{b=1, a=2, c=3}");
