@@ -28,6 +28,10 @@ public final class Producer implements AutoCloseable {
   private final String name;
   private final PackBuilder[] builders;
   private final List<List<CompletableFuture<Appended>>> waiting = new ArrayList<>();
+
+  /** By partition, what was appended last by this producer; done for one that appended nothing. */
+  private final List<CompletableFuture<Appended>> latest = new ArrayList<>();
+
   private final long[] sequences;
   private final long[] firstWaits;
   private final PackWriter writer;
@@ -46,6 +50,7 @@ public final class Producer implements AutoCloseable {
     this.firstWaits = new long[builders.length];
     for (int i = 0; i < builders.length; i++) {
       waiting.add(new ArrayList<>());
+      latest.add(CompletableFuture.completedFuture(new Appended(i, -1, true)));
       sequences[i] = Math.max(-1, queue.partition(i).sequence(name));
     }
     this.writer = new PackWriter(queue, this);
@@ -109,7 +114,17 @@ public final class Producer implements AutoCloseable {
       if (repeated(message, partition)) {
         appended++;
         writer.countRepeated();
-        future.complete(new Appended(partition, -1, true));
+        // It counts as there only when it is: the first one of its number may not be written yet.
+        latest
+            .get(partition)
+            .whenComplete(
+                (stored, failure) -> {
+                  if (failure == null) {
+                    future.complete(new Appended(partition, -1, true));
+                  } else {
+                    future.completeExceptionally(failure);
+                  }
+                });
         return future;
       }
       PackBuilder builder = builder(partition);
@@ -124,6 +139,7 @@ public final class Producer implements AutoCloseable {
           options.clock().millis(),
           0);
       waiting.get(partition).add(future);
+      latest.set(partition, future);
       appended++;
       held += size;
       if (builder.count() == 1) {
@@ -165,7 +181,7 @@ public final class Producer implements AutoCloseable {
         wait(left);
       } catch (InterruptedException e) {
         Thread.currentThread().interrupt();
-        throw new QueueFullException(queue.name(), held, options.bounds().patience());
+        throw new QueueFullException(queue.name(), held);
       }
     }
     if (closed) {

@@ -18,4 +18,14 @@ public final class QueueFullException extends RuntimeException {
             + " ms for room. The record was not taken: append it again later, or give the producer"
             + " more room");
   }
+
+  QueueFullException(String queue, long held) {
+    super(
+        "queue "
+            + queue
+            + ": the producer holds "
+            + held
+            + " bytes that are not written yet, and was interrupted while it waited for room; the"
+            + " record was not taken");
+  }
 }

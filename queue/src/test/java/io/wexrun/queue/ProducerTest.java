@@ -360,6 +360,28 @@ class ProducerTest {
   }
 
   @Test
+  void aRepeatedNumberIsAcknowledgedOnlyWhenTheFirstOneIsStored() {
+    QueueOptions options =
+        QueueOptions.partitions(1).times(Duration.ofDays(1), CLOCK).bounds(1 << 20, LONG, NONE);
+    try (Queue queue = open(disk, options)) {
+      Producer producer = queue.producer("p");
+      CompletableFuture<Appended> first = producer.append(QueueMessage.of("r0").number(0));
+      CompletableFuture<Appended> again = producer.append(QueueMessage.of("r0").number(0));
+      assertThat(again).isNotDone();
+      producer.flush();
+      assertThat(first.join().repeated()).isFalse();
+      assertThat(again.join().repeated()).isTrue();
+      assertThat(producer.append(QueueMessage.of("r0").number(0)).join().repeated()).isTrue();
+      producer.append(QueueMessage.of("r1").number(1));
+      CompletableFuture<Appended> lost = producer.append(QueueMessage.of("r1").number(1));
+      disk.dieAfter(0);
+      assertThatThrownBy(producer::flush).hasMessageContaining("the power is gone");
+      assertThat(lost).isCompletedExceptionally();
+      disk.dieAfter(Long.MAX_VALUE);
+    }
+  }
+
+  @Test
   void aReaderOfManyPartitionsGivesEveryRecordOnceWhateverTheLimits() {
     try (Queue queue = open(disk, QueueOptions.partitions(50).sizes(1 << 20, 400));
         Producer producer = queue.producer()) {
