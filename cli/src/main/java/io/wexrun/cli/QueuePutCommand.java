@@ -8,6 +8,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.project.Workspace;
 import io.wexrun.queue.Producer;
 import io.wexrun.queue.ProducerFigures;
+import io.wexrun.queue.Queue;
 import io.wexrun.queue.QueueMessage;
 import java.io.BufferedInputStream;
 import java.io.ByteArrayOutputStream;
@@ -21,6 +22,7 @@ import java.util.LinkedHashMap;
 import java.util.Map;
 import java.util.Optional;
 import java.util.concurrent.Callable;
+import java.util.concurrent.atomic.AtomicLong;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
@@ -84,6 +86,19 @@ final class QueuePutCommand implements Callable<Integer> {
   @Option(names = "--partition", paramLabel = "P", description = "Put all into this partition.")
   private Integer partition;
 
+  @Option(
+      names = "--producer",
+      paramLabel = "NAME",
+      description = {
+        "Number the lines under this name: if it is called again with the same",
+        "lines and key, as after it was cut off, those that are stored are not",
+        "appended again. Another file takes another name."
+      })
+  private String producerName;
+
+  private final AtomicLong repeated = new AtomicLong();
+  private long number;
+
   QueuePutCommand(Terminal terminal) {
     this.terminal = terminal;
   }
@@ -103,10 +118,12 @@ final class QueuePutCommand implements Callable<Integer> {
       NamesGiven.known("queue", name, workspace.queues().defined(), spec);
       ProducerFigures figures;
       try (InputStream in = open();
-          Producer producer = workspace.queues().open(name).producer()) {
+          Producer producer = producer(workspace.queues().open(name))) {
         byte[] line = line(in);
         while (line != null) {
-          producer.append(message(line, pattern));
+          producer
+              .append(message(line, pattern))
+              .thenAccept(at -> repeated.addAndGet(at.repeated() ? 1 : 0));
           line = line(in);
         }
         producer.flush();
@@ -116,18 +133,25 @@ final class QueuePutCommand implements Callable<Integer> {
       }
       if (workspaceOption.json()) {
         Map<String, Object> facts = new LinkedHashMap<>();
-        facts.put("records", figures.recordsAcknowledged());
+        facts.put("records", figures.recordsAcknowledged() - repeated.get());
+        facts.put("repeated", repeated.get());
         facts.put("packs", figures.packsWritten());
         facts.put("unkeyed", unkeyed);
         terminal.json(facts);
       } else {
         terminal.say(
             "appended "
-                + Counted.of(figures.recordsAcknowledged(), "record")
+                + Counted.of(figures.recordsAcknowledged() - repeated.get(), "record")
                 + " in "
                 + Counted.of(figures.packsWritten(), "pack")
                 + " to queue "
                 + name
+                + (repeated.get() > 0
+                    ? "; "
+                        + Counted.of(repeated.get(), "record")
+                        + (repeated.get() == 1 ? " was" : " were")
+                        + " there already"
+                    : "")
                 + (unkeyed > 0 && (key != null || keyField != null)
                     ? "; "
                         + Counted.number(unkeyed)
@@ -136,6 +160,18 @@ final class QueuePutCommand implements Callable<Integer> {
       }
       return ExitCode.DONE;
     }
+  }
+
+  private Producer producer(Queue queue) {
+    if (producerName == null) {
+      return queue.producer();
+    }
+    if (!producerName.matches("[A-Za-z0-9._-]{1,100}")) {
+      throw new ParameterException(
+          spec.commandLine(),
+          "--producer is a name of letters, digits, '.', '-' and '_', not '" + producerName + "'");
+    }
+    return queue.producer("put/" + producerName);
   }
 
   private Pattern pattern() {
@@ -184,6 +220,7 @@ final class QueuePutCommand implements Callable<Integer> {
     for (Map.Entry<String, String> header : headers.entrySet()) {
       message = message.header(header.getKey(), header.getValue());
     }
+    message = producerName == null ? message : message.number(number++);
     return partition == null ? message : message.to(partition);
   }
 
