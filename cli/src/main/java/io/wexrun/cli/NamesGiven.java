@@ -25,7 +25,8 @@ final class NamesGiven {
   static void known(String what, String named, List<String> all, CommandSpec spec) {
     if (!all.contains(named)) {
       String hint =
-          Diagnostics.nearestOrKnown(named, all, names -> "there are " + names)
+          Diagnostics.nearestOrKnown(
+                  named, all, names -> (all.size() == 1 ? "there is only " : "there are ") + names)
               .orElse("there are none");
       throw new ParameterException(
           spec.commandLine(), "there is no " + what + " '" + named + "': " + hint);

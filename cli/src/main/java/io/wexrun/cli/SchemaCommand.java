@@ -14,8 +14,10 @@ import picocli.CommandLine.Parameters;
     name = "schema",
     mixinStandardHelpOptions = true,
     description = {
-      "Write the JSON Schema of pipeline files or of wexrun.yaml, for editors that complete and",
-      "check YAML by one. Steps, intakes and stores of the workspace's plugins are in it."
+      "Write the JSON Schema of pipeline files or of wexrun.yaml, for editors.",
+      "They complete and check YAML by it. Steps, intakes and stores of the workspace's plugins"
+          + " are",
+      "in it."
     },
     footer = {
       "",

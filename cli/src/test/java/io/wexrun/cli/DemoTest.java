@@ -79,7 +79,10 @@ class DemoTest {
       assertThat(pipeline.get("balanced").asBoolean()).isTrue();
       assertThat(pipeline.get("held").asLong()).isZero();
       assertThat(pipeline.get("taken").asLong())
-          .isEqualTo(pipeline.get("loaded").asLong() + pipeline.get("dead").asLong());
+          .isEqualTo(
+              pipeline.get("loaded").asLong()
+                  + pipeline.get("dead").asLong()
+                  + pipeline.get("dropped").asLong());
     }
     assertThat(load.get("dead").asDouble() / lines).isBetween(0.010, 0.016);
 

@@ -106,8 +106,8 @@ class HouseTest {
       formats      : com.google.protobuf java.io java.nio.file java.security org.apache.avro ua_parser
       duckdb       : java.io java.nio.file java.sql org.apache.arrow org.duckdb
       project.yaml : org.snakeyaml
-      project      : com.google.re2j java.io java.net java.nio.file org.snakeyaml.engine.v2.common
-                     org.snakeyaml.engine.v2.nodes
+      project      : com.google.re2j java.io java.net java.nio.channels java.nio.file java.security
+                     org.snakeyaml.engine.v2.common org.snakeyaml.engine.v2.nodes
       cli          : com.google.protobuf com.google.re2j java.io java.nio.file picocli sun.misc
                      tools.jackson
       """;

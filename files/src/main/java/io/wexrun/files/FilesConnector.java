@@ -9,7 +9,9 @@ import io.wexrun.core.framing.Framings;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.pipeline.Settings;
+import java.io.IOException;
 import java.nio.file.Files;
+import java.nio.file.Path;
 import java.util.List;
 import java.util.Optional;
 
@@ -72,6 +74,31 @@ public final class FilesConnector implements IntakeConnector {
     } else if (pattern.matches().isEmpty()) {
       diagnostics.warning(
           "no-file-yet", at, "no file matches " + settings.main() + " yet", Optional.empty());
+    } else if (List.of("lines", "csv").contains(settings.text(FRAMING).orElse("lines"))) {
+      checkPacked(pattern, at, diagnostics);
+    }
+  }
+
+  /** Compressed files are passed over; one that is named by itself is a mistake. */
+  private static void checkPacked(Pattern pattern, KeyPath at, Diagnostics diagnostics) {
+    for (Path path : pattern.matches()) {
+      try {
+        Optional<String> how = Packed.how(path);
+        if (how.isPresent()) {
+          String message = path.getFileName() + " is compressed (" + how.get() + ")";
+          Optional<String> hint = Optional.of("unpack it; compressed files are not read");
+          if (pattern.plain()) {
+            diagnostics.error("packed-file", at, message, hint);
+          } else {
+            diagnostics.warning("packed-file", at, message + ", and passed over", hint);
+          }
+          return;
+        }
+      } catch (IOException e) {
+        diagnostics.error(
+            "missing-file", at, "cannot read " + path + ": " + e.getMessage(), Optional.empty());
+        return;
+      }
     }
   }
 

@@ -135,6 +135,13 @@ public final class FilesIntake implements Intake {
       }
     }
     for (Seen seen : recognition.fresh()) {
+      Optional<String> packed = reading.text() ? Packed.how(seen.path()) : Optional.empty();
+      if (packed.isPresent()) {
+        tell(
+            "packed " + seen.path(),
+            seen.path() + " is passed over: it is compressed (" + packed.get() + "); unpack it");
+        continue;
+      }
       SourcePartition source = nameFor(seen.path());
       FollowedFile file = new FollowedFile(seen.path(), source, reading, null);
       file.is(seen);
@@ -252,8 +259,10 @@ public final class FilesIntake implements Intake {
                   + ": "
                   + Counted.of(file.unfinished(), "byte")
                   + (file.unfinished() == 1 ? " stands" : " stand")
-                  + " after the last line end; taken when the line ends (or now, with last-line:"
-                  + " take)");
+                  + (reading.text()
+                      ? " after the last line end; taken when the line ends (or now, with"
+                          + " last-line: take)"
+                      : " after the last whole record; taken when the rest of it is there"));
         }
       }
     }

@@ -2,6 +2,7 @@ package io.wexrun.files;
 
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.framing.Lines;
+import io.wexrun.core.framing.QuotedLines;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Framing;
@@ -68,6 +69,11 @@ final class FollowedFile implements AutoCloseable {
    */
   record Reading(boolean takeLastLine, boolean header, Framing framing) {
     static final Reading LINES = new Reading(false, false, Lines.FRAMING);
+
+    /** Whether records are lines of text. */
+    boolean text() {
+      return framing == Lines.FRAMING || framing == QuotedLines.FRAMING;
+    }
   }
 
   /**

@@ -340,7 +340,7 @@ public final class FieldParser {
           place,
           pattern.length(),
           "the format has no zone, so the instant is not known",
-          "add a zone, as in {" + name + ":timestamp '" + pattern + "' @UTC}");
+          "add a zone behind it, as in " + name + ": timestamp '" + pattern + "' @UTC");
     }
     String missing = missing(formatter, type);
     if (!missing.isEmpty()) {
