@@ -124,6 +124,9 @@ final class ReconcileCommand implements Callable<Integer> {
     Optional<String> whyNot = setbacks.isEmpty() ? Optional.empty() : reconciliation.whyNotAgain();
     for (Setback setback : setbacks) {
       terminal.out.println(setback);
+      if (yes) {
+        continue;
+      }
       OptionalLong lost = reconciliation.lost(setback);
       boolean forgotten = setback.kind() == Setback.Kind.FORGOTTEN;
       terminal.out.println(
@@ -140,7 +143,7 @@ final class ReconcileCommand implements Callable<Integer> {
                               : "what is missing counts (how much, the target cannot tell)")
                           + " as lost from now on"));
     }
-    if (!setbacks.isEmpty()) {
+    if (!setbacks.isEmpty() && !yes) {
       terminal.out.println(
           "  --again:  "
               + whyNot

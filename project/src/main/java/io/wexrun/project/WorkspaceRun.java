@@ -71,7 +71,10 @@ public final class WorkspaceRun implements AutoCloseable {
       for (Pipeline pipeline : feeding.pipelines()) {
         Compiling.Compiled compiled = feeding.compiled().get(pipeline.name());
         String text = begun.text(pipeline, compiled);
-        begun.takeAgain(pipeline, compiled.shaper(), text);
+        if (begun.takeAgain(pipeline, compiled.shaper(), text)) {
+          String what = "took again what was missing in its targets";
+          run.listener.told(new Notice(pipeline.name(), Notice.Kind.GOES_ON, what, Instant.now()));
+        }
         begun.finishWithOldText(pipeline, text);
       }
       for (Pipeline pipeline : feeding.feedersFirst()) {

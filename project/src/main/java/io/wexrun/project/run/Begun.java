@@ -97,13 +97,14 @@ public final class Begun {
    * ran last.
    *
    * @param now the pipeline's text, with the versions of what it looks up
+   * @return whether there was anything
    * @throws OutsideException if a source does not have all of it any more
    */
-  public void takeAgain(Pipeline pipeline, Shaper shaper, String now) {
+  public boolean takeAgain(Pipeline pipeline, Shaper shaper, String now) {
     String name = pipeline.name();
     Map<SourcePartition, Corrections.Retake> parts = state.corrections().retakes(name);
     if (parts.isEmpty()) {
-      return;
+      return false;
     }
     Optional<Old> old = old(pipeline, now);
     RetakingTally tally = new RetakingTally(state);
@@ -137,6 +138,7 @@ public final class Begun {
               + " --accept'");
     }
     Setbacks.settle(state, ends, with); // What somebody had given up before may be among it.
+    return true;
   }
 
   /** A pipeline as it ran last. */
