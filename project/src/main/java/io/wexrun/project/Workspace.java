@@ -6,7 +6,6 @@ import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
-import io.wexrun.core.diagnose.Place;
 import io.wexrun.core.diagnose.Severity;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Table;
@@ -22,7 +21,6 @@ import io.wexrun.core.tally.Tally;
 import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Comparing;
 import io.wexrun.core.target.TableDifference;
-import io.wexrun.project.check.Checker;
 import io.wexrun.project.check.TryOut;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.project.draft.CaseFile;
@@ -31,7 +29,6 @@ import io.wexrun.project.open.Connectors;
 import io.wexrun.project.open.Ends;
 import io.wexrun.project.open.Snapshot;
 import io.wexrun.project.open.Stores;
-import io.wexrun.project.open.WorkspaceReferences;
 import io.wexrun.project.open.WorkspaceSite;
 import io.wexrun.project.read.DefinitionPlaces;
 import io.wexrun.project.read.WorkspaceReader;
@@ -48,7 +45,6 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
-import java.util.Comparator;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
@@ -77,7 +73,7 @@ public final class Workspace implements AutoCloseable {
   private final Path folder;
   private final WorkspaceDefinition definition;
   private final DefinitionPlaces places;
-  private final List<Diagnostic> readingMistakes;
+  private final Compilation compilation;
   private final Connectors connectors;
   private final WorkspaceSite site;
   private final Stores stores;
@@ -92,11 +88,12 @@ public final class Workspace implements AutoCloseable {
     this.folder = folder;
     this.definition = definition;
     this.places = places;
-    this.readingMistakes = readingMistakes;
     this.connectors = connectors;
     this.site = new WorkspaceSite(folder, definition, connectors);
     this.stores = new Stores(site, definition, connectors);
     this.ends = new Ends(site, definition, connectors, stores);
+    this.compilation =
+        new Compilation(site, definition, places, readingMistakes, connectors, stores);
   }
 
   /** The nearest folder with a {@code wexrun.yaml}, from {@code start} upwards. */
@@ -161,7 +158,7 @@ public final class Workspace implements AutoCloseable {
   /** Everything that is wrong or doubtful, as far as it can be known before a run. */
   public List<Diagnostic> check() {
     Diagnostics diagnostics = Diagnostics.of("workspace");
-    compile(diagnostics);
+    compilation.compile(diagnostics);
     for (String name : undefined()) {
       places
           .ofWorkspace(diagnostics)
@@ -175,7 +172,7 @@ public final class Workspace implements AutoCloseable {
                       + " NEW' lets the new one go on where it was, instead of loading everything"
                       + " again"));
     }
-    return inOrder(diagnostics);
+    return compilation.inOrder(diagnostics);
   }
 
   /**
@@ -185,7 +182,7 @@ public final class Workspace implements AutoCloseable {
   public Map<String, List<String>> rowByRow() {
     Diagnostics diagnostics = Diagnostics.of("workspace");
     Map<String, List<String>> parts = new TreeMap<>();
-    Map<String, Shaper> shapers = compile(diagnostics);
+    Map<String, Shaper> shapers = compilation.compile(diagnostics);
     if (diagnostics.errors() == 0) {
       shapers.forEach((name, shaper) -> parts.put(name, shaper.onLibrary()));
     }
@@ -208,85 +205,6 @@ public final class Workspace implements AutoCloseable {
       }
     }
     return differences;
-  }
-
-  /** The mistakes of reading and of checking, in the order of their places. */
-  private List<Diagnostic> inOrder(Diagnostics checked) {
-    List<Diagnostic> all = new ArrayList<>(readingMistakes);
-    all.addAll(checked.all());
-    all.sort(
-        Comparator.comparing((Diagnostic d) -> d.place().map(Place::file).orElse(""))
-            .reversed()
-            .thenComparing(d -> d.place().map(Place::line).orElse(0))
-            .thenComparing(d -> d.place().map(Place::column).orElse(0)));
-    return all;
-  }
-
-  private Map<String, Shaper> compile(Diagnostics diagnostics) {
-    return compile(diagnostics, new HashMap<>());
-  }
-
-  /**
-   * Checks and compiles all pipelines.
-   *
-   * @param looksUp takes what each one looks up
-   */
-  private Map<String, Shaper> compile(Diagnostics diagnostics, Map<String, Snapshot> looksUp) {
-    if (!places.hasWorkspace() && !readingMistakes.isEmpty()) {
-      return Map.of(); // Every name would look unknown.
-    }
-    if (definition.pipelines().isEmpty() && readingMistakes.isEmpty()) {
-      places
-          .ofWorkspace(diagnostics)
-          .warning(
-              "no-pipeline",
-              KeyPath.ROOT,
-              "the workspace has no pipeline, so there is nothing to run",
-              Optional.of("pipelines stand in pipelines/*.yaml"));
-    }
-    return checker(places, diagnostics, looksUp).check();
-  }
-
-  private Checker checker(
-      DefinitionPlaces where, Diagnostics diagnostics, Map<String, Snapshot> looksUp) {
-    return new Checker(
-        site,
-        definition,
-        where,
-        connectors,
-        name -> looksUp.computeIfAbsent(name, n -> references().now()),
-        diagnostics);
-  }
-
-  private WorkspaceReferences references() {
-    return new WorkspaceReferences(
-        folder, site.data(), definition, connectors.references(), stores);
-  }
-
-  /** Compiles pipelines while they run, and as they were. */
-  private Compiling compiling() {
-    return new Compiling() {
-      @Override
-      public Compiled now(Pipeline pipeline) {
-        return compiled(pipeline, references().now());
-      }
-
-      @Override
-      public Compiled asKept(Pipeline pipeline, Map<String, String> versions) {
-        return compiled(pipeline, references().asKept(versions));
-      }
-    };
-  }
-
-  private Compiling.Compiled compiled(Pipeline pipeline, Snapshot looksUp) {
-    Diagnostics diagnostics = Diagnostics.of("pipeline " + pipeline.name());
-    Map<String, Snapshot> found = new HashMap<>(Map.of(pipeline.name(), looksUp));
-    Shaper shaper = checker(new DefinitionPlaces(), diagnostics, found).compile(pipeline);
-    if (diagnostics.errors() > 0) {
-      throw new OutsideException(
-          diagnostics.all().get(0).toString().lines().findFirst().orElse(""));
-    }
-    return new Compiling.Compiled(shaper, looksUp);
   }
 
   /**
@@ -314,8 +232,8 @@ public final class Workspace implements AutoCloseable {
     }
     Diagnostics diagnostics = Diagnostics.of("workspace");
     Map<String, Snapshot> looksUp = new HashMap<>();
-    Map<String, Shaper> shapers = compile(diagnostics, looksUp);
-    List<Diagnostic> mistakes = inOrder(diagnostics);
+    Map<String, Shaper> shapers = compilation.compile(diagnostics, looksUp);
+    List<Diagnostic> mistakes = compilation.inOrder(diagnostics);
     if (mistakes.stream().anyMatch(d -> d.severity() == Severity.ERROR)) {
       throw new MistakesException(mistakes);
     }
@@ -326,9 +244,9 @@ public final class Workspace implements AutoCloseable {
             compiled.put(
                 name,
                 new Compiling.Compiled(
-                    shaper, looksUp.computeIfAbsent(name, n -> references().now()))));
+                    shaper, looksUp.computeIfAbsent(name, n -> compilation.references().now()))));
     return WorkspaceRun.start(
-        new Feeding(all, compiled, ends), compiling(), site.state(), options, listener);
+        new Feeding(all, compiled, ends), compilation.compiling(), site.state(), options, listener);
   }
 
   /**
@@ -379,9 +297,11 @@ public final class Workspace implements AutoCloseable {
   private Shaper shaper(String name) {
     known(name);
     Diagnostics diagnostics = Diagnostics.of("workspace");
-    Shaper shaper = compile(diagnostics).get(name);
+    Shaper shaper = compilation.compile(diagnostics).get(name);
     List<Diagnostic> mistakes =
-        inOrder(diagnostics).stream().filter(d -> d.severity() == Severity.ERROR).toList();
+        compilation.inOrder(diagnostics).stream()
+            .filter(d -> d.severity() == Severity.ERROR)
+            .toList();
     if (!mistakes.isEmpty()) {
       throw new MistakesException(mistakes);
     }
@@ -394,7 +314,7 @@ public final class Workspace implements AutoCloseable {
    */
   public Map<String, Schema> fields(String pipeline) {
     known(pipeline);
-    Shaper shaper = compile(Diagnostics.of("workspace")).get(pipeline);
+    Shaper shaper = compilation.compile(Diagnostics.of("workspace")).get(pipeline);
     return shaper == null ? Map.of() : shaper.schemas();
   }
 

@@ -1,0 +1,135 @@
+package io.wexrun.project;
+
+import io.wexrun.core.diagnose.Diagnostic;
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.KeyPath;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.diagnose.Place;
+import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.shape.Shaper;
+import io.wexrun.project.check.Checker;
+import io.wexrun.project.definition.WorkspaceDefinition;
+import io.wexrun.project.open.Connectors;
+import io.wexrun.project.open.Snapshot;
+import io.wexrun.project.open.Stores;
+import io.wexrun.project.open.WorkspaceReferences;
+import io.wexrun.project.open.WorkspaceSite;
+import io.wexrun.project.read.DefinitionPlaces;
+import io.wexrun.project.run.Compiling;
+import java.util.ArrayList;
+import java.util.Comparator;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+
+/**
+ * Checks and compiles the pipelines of a workspace, with what they look up. For several threads.
+ */
+final class Compilation {
+  private final WorkspaceSite site;
+  private final WorkspaceDefinition definition;
+  private final DefinitionPlaces places;
+  private final List<Diagnostic> readingMistakes;
+  private final Connectors connectors;
+  private final Stores stores;
+
+  /**
+   * Of a workspace.
+   *
+   * @param readingMistakes what was wrong with its files
+   */
+  Compilation(
+      WorkspaceSite site,
+      WorkspaceDefinition definition,
+      DefinitionPlaces places,
+      List<Diagnostic> readingMistakes,
+      Connectors connectors,
+      Stores stores) {
+    this.site = site;
+    this.definition = definition;
+    this.places = places;
+    this.readingMistakes = readingMistakes;
+    this.connectors = connectors;
+    this.stores = stores;
+  }
+
+  /** The mistakes of reading and of checking, in the order of their places. */
+  List<Diagnostic> inOrder(Diagnostics checked) {
+    List<Diagnostic> all = new ArrayList<>(readingMistakes);
+    all.addAll(checked.all());
+    all.sort(
+        Comparator.comparing((Diagnostic d) -> d.place().map(Place::file).orElse(""))
+            .reversed()
+            .thenComparing(d -> d.place().map(Place::line).orElse(0))
+            .thenComparing(d -> d.place().map(Place::column).orElse(0)));
+    return all;
+  }
+
+  Map<String, Shaper> compile(Diagnostics diagnostics) {
+    return compile(diagnostics, new HashMap<>());
+  }
+
+  /**
+   * Checks and compiles all pipelines.
+   *
+   * @param looksUp takes what each one looks up
+   */
+  Map<String, Shaper> compile(Diagnostics diagnostics, Map<String, Snapshot> looksUp) {
+    if (!places.hasWorkspace() && !readingMistakes.isEmpty()) {
+      return Map.of(); // Every name would look unknown.
+    }
+    if (definition.pipelines().isEmpty() && readingMistakes.isEmpty()) {
+      places
+          .ofWorkspace(diagnostics)
+          .warning(
+              "no-pipeline",
+              KeyPath.ROOT,
+              "the workspace has no pipeline, so there is nothing to run",
+              Optional.of("pipelines stand in pipelines/*.yaml"));
+    }
+    return checker(places, diagnostics, looksUp).check();
+  }
+
+  private Checker checker(
+      DefinitionPlaces where, Diagnostics diagnostics, Map<String, Snapshot> looksUp) {
+    return new Checker(
+        site,
+        definition,
+        where,
+        connectors,
+        name -> looksUp.computeIfAbsent(name, n -> references().now()),
+        diagnostics);
+  }
+
+  WorkspaceReferences references() {
+    return new WorkspaceReferences(
+        site.folder(), site.data(), definition, connectors.references(), stores);
+  }
+
+  /** Compiles pipelines while they run, and as they were. */
+  Compiling compiling() {
+    return new Compiling() {
+      @Override
+      public Compiled now(Pipeline pipeline) {
+        return compiled(pipeline, references().now());
+      }
+
+      @Override
+      public Compiled asKept(Pipeline pipeline, Map<String, String> versions) {
+        return compiled(pipeline, references().asKept(versions));
+      }
+    };
+  }
+
+  private Compiling.Compiled compiled(Pipeline pipeline, Snapshot looksUp) {
+    Diagnostics diagnostics = Diagnostics.of("pipeline " + pipeline.name());
+    Map<String, Snapshot> found = new HashMap<>(Map.of(pipeline.name(), looksUp));
+    Shaper shaper = checker(new DefinitionPlaces(), diagnostics, found).compile(pipeline);
+    if (diagnostics.errors() > 0) {
+      throw new OutsideException(
+          diagnostics.all().get(0).toString().lines().findFirst().orElse(""));
+    }
+    return new Compiling.Compiled(shaper, looksUp);
+  }
+}
