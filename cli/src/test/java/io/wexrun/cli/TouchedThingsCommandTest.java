@@ -166,6 +166,16 @@ class TouchedThingsCommandTest {
   }
 
   @Test
+  void otherPartitionsThanDefinedAreTold() throws IOException {
+    here.run("queue", "create", "q");
+    Path yaml = folder.resolve("wexrun.yaml");
+    Files.writeString(yaml, Files.readString(yaml).replace("partitions: 2", "partitions: 4"));
+    Result check = here.run("check");
+    assertThat(check.exit()).isZero();
+    assertThat(check.out()).contains("other-partitions", "queue q has 2 partitions");
+  }
+
+  @Test
   void aPutThatIsRepeatedDoublesNothing() throws IOException {
     assertThat(here.run("queue", "put", "q", "a.log", "--producer", "night").err())
         .contains("appended 20 records");

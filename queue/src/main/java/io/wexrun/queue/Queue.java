@@ -20,6 +20,7 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalInt;
 import java.util.UUID;
 import java.util.function.Supplier;
 
@@ -155,6 +156,17 @@ public final class Queue implements AutoCloseable {
   /** The name given on opening. */
   public String name() {
     return name;
+  }
+
+  /** How many partitions the queue in a folder has; empty if there is none that can be read. */
+  public static OptionalInt partitionsIn(Path folder) {
+    try {
+      return QueueFile.read(new RealDisk(), folder)
+          .map(queue -> OptionalInt.of(queue.partitions()))
+          .orElse(OptionalInt.empty());
+    } catch (IOException e) {
+      throw new OutsideException("cannot read queue " + folder + ": " + e.getMessage(), e);
+    }
   }
 
   /** Who the queue in a folder is; empty if there is none, or its description is damaged. */

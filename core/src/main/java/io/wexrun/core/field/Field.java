@@ -188,8 +188,23 @@ public record Field(
         long nanos = Numbers.whole(data, from, to);
         yield nanos == Numbers.NONE ? nanos : Math.floorDiv(nanos, 1000);
       }
-      default -> Numbers.decimal(data, from, to, 18, format.scale());
+      default ->
+          Numbers.decimal(
+              data, from, fractionEnd(data, from, to, format.scale()), 18, format.scale());
     };
+  }
+
+  /** The end of an epoch without the digits of its fraction that are below a microsecond. */
+  private static int fractionEnd(byte[] data, int from, int to, int scale) {
+    int point = from;
+    while (point < to && data[point] != '.') {
+      point++;
+    }
+    int end = to;
+    while (end - point - 1 > scale && data[end - 1] >= '0' && data[end - 1] <= '9') {
+      end--;
+    }
+    return end;
   }
 
   private long byPattern(Format format, String text) {

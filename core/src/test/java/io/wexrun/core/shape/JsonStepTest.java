@@ -49,6 +49,7 @@ class JsonStepTest {
         "timestamp              | {\"a\": \"1970-01-01T00:00:01Z\"} | {a=1000000}",
         "timestamp 'epoch ms'   | {\"a\": 1500}              | {a=1500000}",
         "timestamp 'epoch'      | {\"a\": 1.25}              | {a=1250000}",
+        "timestamp 'epoch'      | {\"a\": 1700000000.123456789} | {a=1700000000123456}",
         "timestamp 'epoch us'   | {\"a\": 77}                | {a=77}",
         "timestamp 'epoch ns'   | {\"a\": 1999}              | {a=1}",
         "timestamp 'dd.MM.yyyy HH:mm' 'iso' @UTC | {\"a\": \"1970-01-01T00:00:02Z\"} | {a=2000000}",

@@ -4,6 +4,7 @@ import io.wexrun.core.connect.IntakeConnector;
 import io.wexrun.core.connect.IntakeOpening;
 import io.wexrun.core.connect.Site;
 import io.wexrun.core.connect.TargetConnector;
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.OutsideException;
@@ -17,6 +18,7 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalInt;
 
 /** Queues at both ends of pipelines. */
 public final class QueueConnector {
@@ -128,6 +130,29 @@ public final class QueueConnector {
     @Override
     public void check(Settings settings, Site site, KeyPath path, Diagnostics diagnostics) {
       QueueSettings.options(settings, path, diagnostics);
+      if (diagnostics.errors() == 0) {
+        checkPartitions(settings, site, path, diagnostics);
+      }
+    }
+
+    /** A queue keeps the partitions with which it was made. */
+    private static void checkPartitions(
+        Settings settings, Site site, KeyPath path, Diagnostics diagnostics) {
+      String name = String.valueOf(path.parts().get(path.parts().size() - 1));
+      int defined = QueueSettings.options(settings).partitions();
+      OptionalInt there = Queue.partitionsIn(Queues.of(site).folder(name));
+      if (there.isPresent() && there.getAsInt() != defined) {
+        diagnostics.warning(
+            "other-partitions",
+            path.key("partitions"),
+            "queue "
+                + name
+                + " has "
+                + Counted.of(there.getAsInt(), "partition")
+                + ", and keeps them, whatever is defined",
+            Optional.of(
+                "define as many; or delete it once it is read, then the next one has " + defined));
+      }
     }
 
     @Override
