@@ -43,6 +43,7 @@ public final class FilesIntake implements Intake {
   private long lookTook;
   private int turn;
   private boolean atEnd;
+  private boolean lookedAtEnd;
   private boolean toldEnd;
 
   FilesIntake(
@@ -115,6 +116,11 @@ public final class FilesIntake implements Intake {
     return lookTook < SOON_NANOS
         || since > 5 * lookTook
         || files.values().stream().anyMatch(FollowedFile::doubtful);
+  }
+
+  /** The next look is made however long the one before took. */
+  void lookSoon() {
+    lookTook = 0;
   }
 
   private void recognize() throws IOException {
@@ -247,10 +253,15 @@ public final class FilesIntake implements Intake {
 
   @Override
   public boolean drained() {
-    if (assigned.stream().anyMatch(FollowedFile::doubtful)) {
+    if (!atEnd || assigned.stream().anyMatch(FollowedFile::doubtful)) {
       return false;
     }
-    if (atEnd && !toldEnd) {
+    lookedAtEnd = !lookedAtEnd;
+    if (lookedAtEnd) {
+      lookSoon(); // Once, lest a run never end beside a busy writer.
+      return false;
+    }
+    if (!toldEnd) {
       toldEnd = true;
       for (FollowedFile file : files.values()) {
         if (file.unfinished() > 0) {
@@ -266,7 +277,7 @@ public final class FilesIntake implements Intake {
         }
       }
     }
-    return atEnd;
+    return true;
   }
 
   @Override

@@ -7,7 +7,6 @@ import io.wexrun.core.connect.IntakeOpening;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.Assigner;
 import io.wexrun.core.intake.Block;
-import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.intake.Source;
@@ -31,7 +30,7 @@ final class Taking {
   private final Settings settings;
   private final Map<SourcePartition, Long> positions = new TreeMap<>();
   private final Map<SourcePartition, Identity> identities = new HashMap<>();
-  private Intake intake;
+  private FilesIntake intake;
   private Assigner assigner;
 
   Taking(Path folder, Settings settings) {
@@ -52,10 +51,11 @@ final class Taking {
     positions.forEach(
         (s, p) -> known.add(new KnownSource(s, Optional.ofNullable(identities.get(s)), p)));
     intake =
-        new FilesConnector()
-            .open(
-                new IntakeOpening(
-                    settings, new FolderSite(folder), known, notices::add, false, () -> true));
+        (FilesIntake)
+            new FilesConnector()
+                .open(
+                    new IntakeOpening(
+                        settings, new FolderSite(folder), known, notices::add, false, () -> true));
     assigner =
         new Assigner(
             intake, source -> positions.computeIfAbsent(source.partition(), p -> source.start()));
@@ -64,6 +64,8 @@ final class Taking {
   }
 
   void look() {
+    intake
+        .lookSoon(); // On a busy machine a look may be slow, and what comes next would not be seen.
     for (Source source : assigner.look()) {
       source.identity().ifPresent(identity -> identities.put(source.partition(), identity));
     }
