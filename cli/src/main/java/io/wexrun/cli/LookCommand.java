@@ -14,7 +14,6 @@ import java.io.InputStream;
 import java.io.SequenceInputStream;
 import java.nio.file.Files;
 import java.nio.file.Path;
-import java.time.Year;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.LinkedHashMap;
@@ -101,8 +100,7 @@ final class LookCommand implements Callable<Integer> {
       terminal.flush();
       return ExitCode.DONE;
     }
-    int year = Year.now().getValue();
-    Look look = Looker.at(data, year);
+    Look look = Looker.at(data);
     if (look.records() == 0) {
       terminal.say("there are no records to look at");
       return ExitCode.DONE;
@@ -112,7 +110,7 @@ final class LookCommand implements Callable<Integer> {
     } else {
       show(look);
     }
-    return draft == null ? ExitCode.DONE : draft(look, year);
+    return draft == null ? ExitCode.DONE : draft(look);
   }
 
   /** Looks at a file that holds a table. */
@@ -287,7 +285,7 @@ final class LookCommand implements Callable<Integer> {
     return facts;
   }
 
-  private int draft(Look look, int year) {
+  private int draft(Look look) {
     if (packed || files.contains("-")) {
       throw new OutsideException(
           "a draft needs plain files, which a pipeline can follow: unpack or save the data first");
@@ -295,7 +293,7 @@ final class LookCommand implements Callable<Integer> {
     Path folder = workspaceOption.folder().orElseGet(this::nearest);
     List<String> names = files.stream().map(f -> relative(folder, terminal.at(f))).toList();
     String pattern = names.size() == 1 ? names.get(0) : "{" + String.join(",", names) + "}";
-    List<Path> written = Drafts.write(folder, draft, look, pattern, year);
+    List<Path> written = Drafts.write(folder, draft, look, pattern);
     terminal.say(
         "wrote "
             + written.get(0)

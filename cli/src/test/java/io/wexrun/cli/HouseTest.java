@@ -79,8 +79,8 @@ class HouseTest {
       project.check     : core.connect core.diagnose core.framing core.intake core.pipeline
                           core.reference core.shape core.target core.written project.definition
                           project.open project.read project.yaml
-      project.draft     : core.diagnose core.look core.pipeline core.shape project.definition
-                          project.open project.read project.yaml
+      project.draft     : core.diagnose core.look core.pipeline core.schema core.shape
+                          project.definition project.open project.read project.yaml
       project.run       : core.channel core.diagnose core.identity core.intake core.pipeline core.run
                           core.shape core.tally core.target project.open project.read state
       project.facts     : core.dead core.diagnose queue queue.ends queue.log

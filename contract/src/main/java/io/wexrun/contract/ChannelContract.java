@@ -59,7 +59,7 @@ public abstract class ChannelContract {
       end = end(end);
     }
     byte[] data = Arrays.copyOfRange(TEXT, (int) from, end);
-    return new Block(source, from, end, data, data.length, Lines.FRAMING, HEADER, 77);
+    return new Block(source, from, end, data, data.length, Lines.FRAMING, HEADER, 77, 66);
   }
 
   private static int end(int from) {
@@ -93,6 +93,7 @@ public abstract class ChannelContract {
       assertThat(records.bytes(i)).isEqualTo(expected.bytes(i));
       assertThat(records.position(i)).isEqualTo(expected.position(i));
       assertThat(records.taken(i)).isEqualTo(expected.taken(i));
+      assertThat(records.written(i)).isEqualTo(expected.written(i));
     }
     assertThat(records.header()).isEqualTo(expected.header());
   }

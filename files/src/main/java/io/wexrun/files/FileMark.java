@@ -16,28 +16,37 @@ import java.util.zip.CRC32C;
  * from one that is gone, and checksums of its first bytes and of the last ones that were read.
  *
  * <pre>{@code
- * Mark  --> Key, " ", First, " ", Last, " ", Size, [" gone"]
+ * Mark  --> Key, " ", First, " ", Last, " ", Size, [" ", Dating], [" gone"]
  * Key   --> device and number, or "none" where files have none
  * First --> how many of the first bytes, ":", their CRC-32C
  * Last  --> up to where the file was read, ":", the CRC-32C of the bytes before that, at most 256
  * Size  --> how long the file was when it was last looked at
  * }</pre>
  *
+ * @param dating by when its bytes had been written
  * @param gone whether it was told that the file is not there any more
  */
 record FileMark(
-    String key, int first, long firstCrc, long end, long endCrc, long size, boolean gone) {
+    String key,
+    int first,
+    long firstCrc,
+    long end,
+    long endCrc,
+    long size,
+    Dating dating,
+    boolean gone) {
   private static final int MOST_FIRST = 1024;
   private static final int MOST_LAST = 256;
   private static final Pattern TEXT =
-      Pattern.compile("(\\S+) (\\d+):([0-9a-f]+) (\\d+):([0-9a-f]+) (\\d+)( gone)?");
+      Pattern.compile("(\\S+) (\\d+):([0-9a-f]+) (\\d+):([0-9a-f]+) (\\d+)(?: by (\\S+))?( gone)?");
 
   /** The mark of a file as it is now. */
-  static FileMark of(Path path, String key, long read, long size) throws IOException {
-    try (SeekableByteChannel file = Files.newByteChannel(path)) {
-      int first = (int) Math.min(MOST_FIRST, size);
-      return new FileMark(
-          key, first, crc(file, 0, first), read, crc(file, last(read), read), size, false);
+  static FileMark of(Seen seen, long read, Dating dating) throws IOException {
+    try (SeekableByteChannel file = Files.newByteChannel(seen.path())) {
+      int first = (int) Math.min(MOST_FIRST, seen.size());
+      long firstCrc = crc(file, 0, first);
+      long endCrc = crc(file, last(read), read);
+      return new FileMark(seen.key(), first, firstCrc, read, endCrc, seen.size(), dating, false);
     }
   }
 
@@ -59,7 +68,8 @@ record FileMark(
             Long.parseLong(text.group(4)),
             Long.parseLong(text.group(5), 16),
             Long.parseLong(text.group(6)),
-            text.group(7) != null));
+            Dating.of(text.group(7)),
+            text.group(8) != null));
   }
 
   Identity identity() {
@@ -75,12 +85,13 @@ record FileMark(
             + Long.toHexString(endCrc)
             + " "
             + size
+            + (dating.isEmpty() ? "" : " by " + dating)
             + (gone ? " gone" : ""));
   }
 
   /** The same mark of a file that is gone, or there again. */
   FileMark gone(boolean now) {
-    return new FileMark(key, first, firstCrc, end, endCrc, size, now);
+    return new FileMark(key, first, firstCrc, end, endCrc, size, dating, now);
   }
 
   /** Whether the bytes that were read of this file stand in the one of a path, too. */

@@ -11,6 +11,7 @@ import io.wexrun.core.schema.Instants;
 import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.nio.channels.FileChannel;
+import java.nio.file.Files;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.nio.file.StandardOpenOption;
@@ -158,7 +159,7 @@ final class FollowedFile implements AutoCloseable {
     if (!now.equals(seen) || mark == null || mark.end() != read()) {
       seen = now;
       if (mark == null || mark.end() <= read()) {
-        mark = FileMark.of(path, now.key(), read(), now.size());
+        mark = FileMark.of(now, read(), dating().seen(now.size(), now.modified()));
       }
     }
     if (gone) {
@@ -250,12 +251,15 @@ final class FollowedFile implements AutoCloseable {
       close();
       return Optional.empty();
     }
+    long part = dating().end(read);
     byte[] data = rest;
     int length = rest.length;
     // Invariant: data[0, length) are the bytes from position on, and hold no line end.
     while (position + length < size) {
       int before = length;
-      data = Arrays.copyOf(data, length + (int) Math.min(size - position - length, BLOCK));
+      // A record that goes on behind the part that was written before is taken with what follows.
+      long to = position + length < part ? Math.min(part, size) : size;
+      data = Arrays.copyOf(data, length + (int) Math.min(to - position - length, BLOCK));
       ByteBuffer more = ByteBuffer.wrap(data, length, data.length - length);
       length += read(channel, more, position + length);
       int end = reading.framing().end(data, before, length);
@@ -277,13 +281,31 @@ final class FollowedFile implements AutoCloseable {
     return Optional.empty();
   }
 
-  private Block block(byte[] data, int end, int length) {
+  private Dating dating() {
+    return mark == null ? Dating.NONE : mark.dating();
+  }
+
+  /** By when the bytes before a place had been written. */
+  private long written(long place) throws IOException {
+    long known = dating().before(place);
+    if (known > 0) {
+      return known;
+    }
+    try {
+      return Instants.micros(Files.getLastModifiedTime(path).toInstant());
+    } catch (NoSuchFileException e) {
+      return Instants.micros(seen.modified().toInstant()); // Renamed since.
+    }
+  }
+
+  private Block block(byte[] data, int end, int length) throws IOException {
     rest = Arrays.copyOfRange(data, end, length);
     tail = Arrays.copyOfRange(data, Math.max(0, length - TAIL), length);
     long first = position;
     position += end;
     long taken = Instants.micros(Instant.now());
-    return new Block(source, first, position, data, end, reading.framing(), header, taken);
+    return new Block(
+        source, first, position, data, end, reading.framing(), header, taken, written(position));
   }
 
   /** Reads the first record of the file; false if it has not ended yet. */

@@ -12,9 +12,11 @@ import io.wexrun.core.intake.Records;
 import io.wexrun.core.intake.Source;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.schema.Instants;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
 import java.time.Duration;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
@@ -25,6 +27,7 @@ import java.util.TreeMap;
 /** A pipeline that takes from files: what it took, what it was told, and what its state knows. */
 final class Taking {
   final List<String> taken = new ArrayList<>();
+  final Map<String, Instant> written = new HashMap<>();
   final List<String> notices = new ArrayList<>();
   private final Path folder;
   private final Settings settings;
@@ -63,6 +66,14 @@ final class Taking {
     return this;
   }
 
+  /** The process was killed before anything was committed, but after the state knew the files. */
+  void killed() {
+    positions.replaceAll((source, position) -> 0L);
+    taken.clear();
+    written.clear();
+    restart();
+  }
+
   void look() {
     intake
         .lookSoon(); // On a busy machine a look may be slow, and what comes next would not be seen.
@@ -83,7 +94,9 @@ final class Taking {
     assertThat(block.first()).isEqualTo(positions.get(block.source()));
     Records records = block.records();
     for (int i = 0; i < records.count(); i++) {
-      taken.add(new String(records.bytes(i), StandardCharsets.UTF_8));
+      String line = new String(records.bytes(i), StandardCharsets.UTF_8);
+      taken.add(line);
+      written.put(line, Instants.instant(records.written(i)));
     }
     positions.put(block.source(), block.end());
   }

@@ -279,8 +279,7 @@ public final class Workspace implements AutoCloseable {
    * @return the file
    */
   public Path keepCases(String pipeline, List<RecordTrial> trials) {
-    known(pipeline);
-    return CaseFile.add(folder, pipeline, trials);
+    return CaseFile.add(folder, pipeline, trials, shaper(pipeline));
   }
 
   private TryOut tryOut() {

@@ -17,7 +17,7 @@ class DraftsTest {
   @TempDir private Path path;
 
   private static Look look(String... lines) {
-    return Looker.at(String.join("\n", lines).getBytes(StandardCharsets.UTF_8), 2026);
+    return Looker.at(String.join("\n", lines).getBytes(StandardCharsets.UTF_8));
   }
 
   private void isFine() {
@@ -28,7 +28,7 @@ class DraftsTest {
 
   @Test
   void aDraftIntoAnEmptyFolderIsAWorkspace() throws Exception {
-    Drafts.write(path, "it-s", look("a=1 it's=\"{x}: 'y'\"", "a=2 it's=z"), "*.log", 2026);
+    Drafts.write(path, "it-s", look("a=1 it's=\"{x}: 'y'\"", "a=2 it's=z"), "*.log");
     assertThat(path.resolve("pipelines/it-s.yaml")).exists();
     assertThat(Files.readString(path.resolve("wexrun.yaml")))
         .contains("\n  it_s:\n    in: warehouse");
@@ -39,7 +39,7 @@ class DraftsTest {
   void aDraftIntoAWorkspaceKeepsWhatItSaysAndHowItSaysIt() throws Exception {
     Folder.of(path);
     String before = Files.readString(path.resolve("wexrun.yaml"));
-    Drafts.write(path, "more", look("yes,no,1", "on,off,2"), "*.csv", 2026);
+    Drafts.write(path, "more", look("yes,no,1", "on,off,2"), "*.csv");
     String after = Files.readString(path.resolve("wexrun.yaml"));
     assertThat(after.lines()).containsAll(before.lines().toList());
     isFine();
@@ -48,14 +48,14 @@ class DraftsTest {
   @Test
   void namesThatAreTakenAndTablesOnOneLineAreTold() {
     Folder folder = Folder.of(path);
-    assertThatThrownBy(() -> Drafts.write(path, "scans", look("x 1"), "*.log", 2026))
+    assertThatThrownBy(() -> Drafts.write(path, "scans", look("x 1"), "*.log"))
         .isInstanceOf(OutsideException.class)
         .hasMessageContaining("a table 'scans' already");
     folder.write("wexrun.yaml", "workspace: x\nstores: {w: {duckdb: w.db}}\ntables: {}\n");
-    assertThatThrownBy(() -> Drafts.write(path, "new", look("x 1"), "*.log", 2026))
+    assertThatThrownBy(() -> Drafts.write(path, "new", look("x 1"), "*.log"))
         .hasMessageContaining("on one line");
     folder.write("wexrun.yaml", "workspace: x\n");
-    assertThatThrownBy(() -> Drafts.write(path, "new", look("x 1"), "*.log", 2026))
+    assertThatThrownBy(() -> Drafts.write(path, "new", look("x 1"), "*.log"))
         .hasMessageContaining("no store");
     assertThat(path.resolve("pipelines/new.yaml")).doesNotExist();
   }

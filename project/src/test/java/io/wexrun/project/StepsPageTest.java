@@ -7,6 +7,7 @@ import io.wexrun.core.framing.Lines;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.schema.Instants;
 import io.wexrun.core.shape.RecordTrial;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.shape.Steps;
@@ -18,6 +19,7 @@ import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
@@ -113,7 +115,14 @@ class StepsPageTest {
     byte[] first = records.substring(0, Math.max(0, start - 1)).getBytes(StandardCharsets.UTF_8);
     Block block =
         new Block(
-            new SourcePartition("x"), 0, data.length, data, data.length, Lines.FRAMING, first);
+            new SourcePartition("x"),
+            0,
+            data.length,
+            data,
+            data.length,
+            Lines.FRAMING,
+            first,
+            Instants.micros(Instant.parse("2026-05-04T00:00:00Z")));
     StringBuilder out = new StringBuilder();
     shaper.tryOut(block).trials().forEach(trial -> out.append(told(trial)));
     return out.toString();

@@ -8,6 +8,7 @@ import io.wexrun.core.dead.Reason;
 import io.wexrun.core.field.Field;
 import io.wexrun.core.field.FieldParser;
 import io.wexrun.core.field.ValueText;
+import io.wexrun.core.intake.Records;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
@@ -137,7 +138,7 @@ public final class CastStep implements Step {
   static Vector single(Field field, Written written) {
     byte[] bytes = written.text().getBytes(StandardCharsets.UTF_8);
     Vector one = Vectors.forType(field.type(), 1);
-    if (!field.append(bytes, 0, bytes.length, one)) {
+    if (!field.append(bytes, 0, bytes.length, one, 0)) {
       written.error("bad-value", field.fault(bytes, 0, bytes.length), "");
       return null;
     }
@@ -154,14 +155,15 @@ public final class CastStep implements Step {
     Vector from = batch.column(place);
     Vector to = Vectors.forType(field.type(), batch.rows());
     TextVector texts = from instanceof TextVector t ? t : null;
+    Casting casting = new Casting(batch.records(), to, rejects);
     for (int row = 0; row < batch.rows(); row++) {
       if (from.absent(row)) {
         to.appendAbsent();
       } else if (texts != null) {
-        cast(texts.data(), texts.start(row), texts.end(row), to, batch.record(row), rejects);
+        casting.cast(texts.data(), texts.start(row), texts.end(row), batch.record(row));
       } else {
         byte[] text = text(from, row).getBytes(StandardCharsets.UTF_8);
-        cast(text, 0, text.length, to, batch.record(row), rejects);
+        casting.cast(text, 0, text.length, batch.record(row));
       }
     }
     return batch.with(output, place, to);
@@ -174,17 +176,30 @@ public final class CastStep implements Step {
     return whole ? text.substring(0, text.length() - 2) : text;
   }
 
-  private void cast(byte[] data, int from, int to, Vector vector, int record, Rejects rejects) {
-    if (field.append(data, from, to, vector)) {
-      return;
+  /** Adds the values of one batch. */
+  private final class Casting {
+    private final Records records;
+    private final Vector vector;
+    private final Rejects rejects;
+
+    Casting(Records records, Vector vector, Rejects rejects) {
+      this.records = records;
+      this.vector = vector;
+      this.rejects = rejects;
     }
-    if (dies) {
-      rejects.reject(record, Reason.BAD_VALUE, field.name(), field.fault(data, from, to));
-    }
-    if (otherwise == null) {
-      vector.appendAbsent();
-    } else {
-      vector.appendFrom(otherwise, 0);
+
+    void cast(byte[] data, int from, int to, int record) {
+      if (field.append(data, from, to, vector, records.written(record))) {
+        return;
+      }
+      if (dies) {
+        rejects.reject(record, Reason.BAD_VALUE, field.name(), field.fault(data, from, to));
+      }
+      if (otherwise == null) {
+        vector.appendAbsent();
+      } else {
+        vector.appendFrom(otherwise, 0);
+      }
     }
   }
 }

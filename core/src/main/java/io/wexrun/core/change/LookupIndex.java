@@ -143,7 +143,7 @@ final class LookupIndex {
       byte[] text = value == null ? null : value.getBytes(StandardCharsets.UTF_8);
       if (text == null) {
         vector.appendAbsent();
-      } else if (!field.append(text, 0, text.length, vector)) {
+      } else if (!field.append(text, 0, text.length, vector, 0)) {
         throw wrong(row, "column '" + name + "': " + field.fault(text, 0, text.length));
       }
     }

@@ -10,6 +10,7 @@ import io.wexrun.core.schema.Instants;
 import io.wexrun.core.schema.Type;
 import java.nio.charset.StandardCharsets;
 import java.time.DateTimeException;
+import java.time.Duration;
 import java.time.Instant;
 import java.time.LocalDate;
 import java.time.LocalDateTime;
@@ -117,9 +118,11 @@ public record Field(
   /**
    * Adds the value of {@code data[from, to)} to a column of this field's type.
    *
+   * @param written by when the record had been written, as {@link
+   *     io.wexrun.core.intake.Records#written} says, for times without a year; 0 if not known
    * @return whether it is a value of the type; if not, nothing was added
    */
-  public boolean append(byte[] data, int from, int to, Vector column) {
+  public boolean append(byte[] data, int from, int to, Vector column, long written) {
     if (optional && (from == to || to - from == 1 && data[from] == '-')) {
       column.appendAbsent();
       return true;
@@ -128,7 +131,7 @@ public record Field(
       return append(Numbers.decimal(data, from, to, decimal.precision(), decimal.scale()), column);
     }
     if (type.nested()) {
-      return new JsonValues().parse(this, data, from, to, column);
+      return new JsonValues().parse(this, data, from, to, column, written);
     }
     return switch ((Type.Scalar) type) {
       case TEXT, BYTES, JSON -> {
@@ -145,8 +148,8 @@ public record Field(
         long value = Numbers.whole(data, from, to);
         yield value == (int) value && append(value, column);
       }
-      case TIMESTAMP -> append(instant(data, from, to), column);
-      case DATE -> append(date(data, from, to), column);
+      case TIMESTAMP -> append(instant(data, from, to, written), column);
+      case DATE -> append(date(data, from, to, written), column);
       case DOUBLE -> {
         double value = Numbers.real(data, from, to);
         boolean finite = Double.isFinite(value);
@@ -172,18 +175,18 @@ public record Field(
     return true;
   }
 
-  private long instant(byte[] data, int from, int to) {
+  private long instant(byte[] data, int from, int to, long written) {
     long instant = formats.isEmpty() ? Times.instant(data, from, to, zone) : Numbers.NONE;
     for (int i = 0; i < formats.size() && instant == Numbers.NONE; i++) {
-      instant = instant(formats.get(i), data, from, to);
+      instant = instant(formats.get(i), data, from, to, written);
     }
     return instant;
   }
 
-  private long instant(Format format, byte[] data, int from, int to) {
+  private long instant(Format format, byte[] data, int from, int to, long written) {
     return switch (format.scale()) {
       case Format.ISO -> Times.instant(data, from, to, zone);
-      case Format.PATTERN -> byPattern(format, text(data, from, to));
+      case Format.PATTERN -> byPattern(format, text(data, from, to), written);
       case -3 -> {
         long nanos = Numbers.whole(data, from, to);
         yield nanos == Numbers.NONE ? nanos : Math.floorDiv(nanos, 1000);
@@ -207,7 +210,7 @@ public record Field(
     return end;
   }
 
-  private long byPattern(Format format, String text) {
+  private long byPattern(Format format, String text, long written) {
     try {
       TemporalAccessor parsed = format.formatter().parse(text);
       if (parsed.isSupported(ChronoField.INSTANT_SECONDS)) {
@@ -215,18 +218,20 @@ public record Field(
       }
       LocalDate day = parsed.query(TemporalQueries.localDate());
       LocalTime time = parsed.query(TemporalQueries.localTime());
+      if (day == null && time != null) {
+        return YearlessTime.instant(parsed, time, zone, written);
+      }
       if (day == null || time == null) {
         return Numbers.NONE; // An optional part of the format is missing.
       }
       LocalDateTime local = LocalDateTime.of(day, time);
-      long seconds = local.toEpochSecond(ZoneOffset.UTC);
-      return (seconds - zone.offset(seconds)) * 1_000_000 + local.getNano() / 1000;
+      return zone.instant(local);
     } catch (DateTimeException e) {
       return Numbers.NONE;
     }
   }
 
-  private long date(byte[] data, int from, int to) {
+  private long date(byte[] data, int from, int to, long written) {
     long date = formats.isEmpty() ? Times.date(data, from, to) : Numbers.NONE;
     for (int i = 0; i < formats.size() && date == Numbers.NONE; i++) {
       Format format = formats.get(i);
@@ -235,7 +240,9 @@ public record Field(
         continue;
       }
       try {
-        date = LocalDate.parse(text(data, from, to), format.formatter()).toEpochDay();
+        TemporalAccessor parsed = format.formatter().parse(text(data, from, to));
+        LocalDate day = parsed.query(TemporalQueries.localDate());
+        date = day == null ? YearlessTime.date(parsed, written) : day.toEpochDay();
       } catch (DateTimeException e) {
         date = Numbers.NONE;
       }
@@ -251,7 +258,7 @@ public record Field(
     String shown = Excerpt.of(data, from, to);
     if (type.nested()) {
       JsonValues values = new JsonValues();
-      values.parse(this, data, from, to, Vectors.forType(type, 1));
+      values.parse(this, data, from, to, Vectors.forType(type, 1), 0);
       return values.fault();
     }
     if (type == Type.Scalar.JSON && JsonScanner.hasHalfPair(data, from, to)) {
@@ -260,6 +267,9 @@ public record Field(
     if (pattern != null) {
       return shown + " does not match its pattern";
     }
+    if (yearless(data, from, to)) {
+      return shown + " has no year, and it is not known when it was written";
+    }
     boolean onlyZone =
         type == Type.Scalar.TIMESTAMP
             && formats.isEmpty()
@@ -267,6 +277,13 @@ public record Field(
             && Times.instant(data, from, to, new Zone(ZoneOffset.UTC)) != Numbers.NONE;
     String hint = onlyZone ? ": it has no zone (give one, as in timestamp @UTC)" : "";
     return shown + " is not " + type.withArticle() + hint;
+  }
+
+  /** Whether only a year is missing. */
+  private boolean yearless(byte[] data, int from, int to) {
+    long any = Instants.micros(Instant.EPOCH.plus(Duration.ofDays(365)));
+    boolean instant = type == Type.Scalar.TIMESTAMP && instant(data, from, to, any) != Numbers.NONE;
+    return instant || type == Type.Scalar.DATE && date(data, from, to, any) != Numbers.NONE;
   }
 
   private static long bool(byte[] data, int from, int to) {

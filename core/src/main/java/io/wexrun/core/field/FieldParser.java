@@ -352,7 +352,7 @@ public final class FieldParser {
               + ", so the "
               + (type == Type.Scalar.DATE ? "date" : "instant")
               + " is not known",
-          "a format has year, month and day"
+          "a format has month and day (the year may be missing)"
               + (type == Type.Scalar.DATE ? "" : ", hour and minute")
               + "; a time without them can be read as text, and completed with set");
       return Optional.empty();
@@ -373,8 +373,10 @@ public final class FieldParser {
     if (parsed.isSupported(ChronoField.INSTANT_SECONDS)) {
       return "";
     }
-    if (parsed.query(TemporalQueries.localDate()) == null) {
-      return parsed.isSupported(ChronoField.YEAR) ? "day" : "year";
+    boolean hasYear = parsed.isSupported(ChronoField.YEAR);
+    if (parsed.query(TemporalQueries.localDate()) == null
+        && (hasYear || !YearlessTime.isDay(parsed))) {
+      return hasYear ? "day" : "day of a month";
     }
     boolean timed = type == Type.Scalar.TIMESTAMP;
     return timed && parsed.query(TemporalQueries.localTime()) == null ? "time of day" : "";

@@ -34,7 +34,7 @@ public final class FieldSpec {
   /** Whether a text is a value. */
   public boolean takes(String value) {
     byte[] bytes = value.getBytes(StandardCharsets.UTF_8);
-    return field.append(bytes, 0, bytes.length, Vectors.forType(field.type(), 1));
+    return field.append(bytes, 0, bytes.length, Vectors.forType(field.type(), 1), 0);
   }
 
   @Override

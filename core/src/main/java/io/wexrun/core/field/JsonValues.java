@@ -26,7 +26,7 @@ public final class JsonValues {
    *
    * @return whether it is one of the field's type; if not, nothing was added
    */
-  public boolean parse(Field field, byte[] data, int from, int to, Vector column) {
+  public boolean parse(Field field, byte[] data, int from, int to, Vector column, long written) {
     scanner.over(data, to);
     int at = scanner.blanks(from);
     int end = scanner.skip(at, 1);
@@ -37,7 +37,7 @@ public final class JsonValues {
       fault = Excerpt.of(data, from, to) + " is not JSON: " + scanner.fault();
       return false;
     }
-    return append(field, data, at, end, column);
+    return append(field, data, at, end, column, written);
   }
 
   /**
@@ -45,7 +45,7 @@ public final class JsonValues {
    *
    * @return whether it is one of the field's type; if not, nothing was added
    */
-  public boolean append(Field field, byte[] data, int from, int to, Vector column) {
+  public boolean append(Field field, byte[] data, int from, int to, Vector column, long written) {
     byte first = data[from];
     if (first == 'n') {
       column.appendAbsent();
@@ -56,13 +56,13 @@ public final class JsonValues {
       return true;
     }
     if (first == '{' || first == '[') {
-      return nested(field, data, from, to, column);
+      return nested(field, data, from, to, column, written);
     }
     if (field.type().nested()) {
       return wrong("it is " + Excerpt.of(data, from, to) + ", not " + kind(field.type()));
     }
     if (first != '"') {
-      return field.append(data, from, to, column) || wrong(field.fault(data, from, to));
+      return field.append(data, from, to, column, written) || wrong(field.fault(data, from, to));
     }
     boolean escaped = false;
     for (int at = from + 1; at < to - 1 && !escaped; at++) {
@@ -80,14 +80,14 @@ public final class JsonValues {
       start = 0;
       end = scanner.plainLength();
     }
-    return field.append(text, start, end, column) || wrong(field.fault(text, start, end));
+    return field.append(text, start, end, column, written) || wrong(field.fault(text, start, end));
   }
 
   private static String kind(Type type) {
     return type instanceof Type.ListOf ? "an array" : "an object";
   }
 
-  private boolean nested(Field field, byte[] data, int from, int to, Vector column) {
+  private boolean nested(Field field, byte[] data, int from, int to, Vector column, long written) {
     boolean object = data[from] == '{';
     boolean fits = object ? column instanceof StructVector : column instanceof ListVector;
     if (!fits) {
@@ -98,20 +98,21 @@ public final class JsonValues {
     scanner.over(data, to);
     boolean added =
         object
-            ? struct(field, data, from, to, (StructVector) column)
-            : list(field, data, from, to, (ListVector) column);
+            ? struct(field, data, from, to, (StructVector) column, written)
+            : list(field, data, from, to, (ListVector) column, written);
     if (!added) {
       column.truncate(rows);
     }
     return added;
   }
 
-  private boolean list(Field field, byte[] data, int from, int to, ListVector column) {
+  private boolean list(
+      Field field, byte[] data, int from, int to, ListVector column, long written) {
     Field element = field.members().get(0).field();
     int at = scanner.blanks(from + 1);
     while (data[at] != ']') {
       int end = scanner.skip(at, 1);
-      if (!append(element, data, at, end, column.elements())) {
+      if (!append(element, data, at, end, column.elements(), written)) {
         return false;
       }
       scanner.over(data, to);
@@ -122,7 +123,8 @@ public final class JsonValues {
     return true;
   }
 
-  private boolean struct(Field field, byte[] data, int from, int to, StructVector column) {
+  private boolean struct(
+      Field field, byte[] data, int from, int to, StructVector column, long written) {
     List<Field.Member> members = field.members();
     int rows = column.size();
     int at = scanner.blanks(from + 1);
@@ -137,7 +139,7 @@ public final class JsonValues {
         if (inside.size() > rows) {
           return wrong(member.key() + ": it stands there twice");
         }
-        if (!append(member.field(), data, value, end, inside)) {
+        if (!append(member.field(), data, value, end, inside, written)) {
           return wrong(member.key() + ": " + fault);
         }
         scanner.over(data, to);

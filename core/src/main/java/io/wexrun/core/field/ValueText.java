@@ -22,7 +22,7 @@ public final class ValueText {
    * @return whether it stands for one; if not, nothing was added
    */
   public static boolean append(Type type, byte[] data, int from, int to, Vector vector) {
-    return Field.of("", type).append(data, from, to, vector);
+    return Field.of("", type).append(data, from, to, vector, 0);
   }
 
   /**

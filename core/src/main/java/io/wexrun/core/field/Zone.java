@@ -26,4 +26,10 @@ public final class Zone {
     LocalDateTime time = LocalDateTime.ofEpochSecond(local, 0, ZoneOffset.UTC);
     return rules.getOffset(time).getTotalSeconds();
   }
+
+  /** The instant of a local time, in microseconds since 1970-01-01T00:00:00Z. */
+  long instant(LocalDateTime local) {
+    long seconds = local.toEpochSecond(ZoneOffset.UTC);
+    return (seconds - offset(seconds)) * 1_000_000 + local.getNano() / 1000;
+  }
 }

@@ -12,6 +12,9 @@ package io.wexrun.core.intake;
  * @param header the header of the source, which is not a record; empty if it has none
  * @param taken when the intake took the block, in microseconds since 1970-01-01T00:00:00Z; 0 if
  *     that is not known
+ * @param written by when its records had been written, in microseconds since 1970-01-01T00:00:00Z:
+ *     something that stays the same when the block is taken again, such as a file's own time; 0 if
+ *     that is not known
  */
 public record Block(
     SourcePartition source,
@@ -21,13 +24,14 @@ public record Block(
     int length,
     Framing framing,
     byte[] header,
-    long taken) {
+    long taken,
+    long written) {
   private static final byte[] NONE = {};
 
   /** A block of a source without a header. */
   public Block(
       SourcePartition source, long first, long end, byte[] data, int length, Framing framing) {
-    this(source, first, end, data, length, framing, NONE, 0);
+    this(source, first, end, data, length, framing, NONE, 0, 0);
   }
 
   /** A block of which is not known when it was taken. */
@@ -39,12 +43,25 @@ public record Block(
       int length,
       Framing framing,
       byte[] header) {
-    this(source, first, end, data, length, framing, header, 0);
+    this(source, first, end, data, length, framing, header, 0, 0);
+  }
+
+  /** A block of which is not known when its records were written. */
+  public Block(
+      SourcePartition source,
+      long first,
+      long end,
+      byte[] data,
+      int length,
+      Framing framing,
+      byte[] header,
+      long taken) {
+    this(source, first, end, data, length, framing, header, taken, 0);
   }
 
   /** The same block, shorter or cut in another way. */
   public Block with(long otherEnd, Framing other) {
-    return new Block(source, first, otherEnd, data, length, other, header, taken);
+    return new Block(source, first, otherEnd, data, length, other, header, taken, written);
   }
 
   /** The same block without the records before a position, which it begins with then. */
@@ -52,11 +69,11 @@ public record Block(
     Framing whole = framing;
     Block before = this;
     Framing rest = ignored -> whole.cut(before).since(position);
-    return new Block(source, position, end, data, length, rest, header, taken);
+    return new Block(source, position, end, data, length, rest, header, taken, written);
   }
 
   /** Cuts the block into records. */
   public Records records() {
-    return framing.cut(this).from(source.name(), header, taken);
+    return framing.cut(this).from(source.name(), header, taken, written);
   }
 }

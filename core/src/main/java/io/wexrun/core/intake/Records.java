@@ -11,7 +11,7 @@ import java.util.Optional;
  */
 public final class Records {
   private static final int[] NOTHING = {};
-  private static final Origin NOWHERE = new Origin("", new byte[0], 0, null, null, 0, false);
+  private static final Origin NOWHERE = new Origin("", new byte[0], 0, 0, null, null, 0, false);
 
   /** What records came with beside their bytes, by their number. Pure, for several threads. */
   public interface Envelopes {
@@ -26,6 +26,7 @@ public final class Records {
    * Where records come from.
    *
    * @param taken when they were taken, if {@code times} is null
+   * @param written by when they had been written; 0 if that is not known
    * @param times when each one was taken
    * @param envelopes what they came with; null for nothing
    * @param shift the number that the first record has in the envelopes
@@ -35,6 +36,7 @@ public final class Records {
       String source,
       byte[] header,
       long taken,
+      long written,
       long[] times,
       Envelopes envelopes,
       int shift,
@@ -135,10 +137,17 @@ public final class Records {
   }
 
   /** The same records with what is known of where they come from. */
-  Records from(String source, byte[] header, long taken) {
+  Records from(String source, byte[] header, long taken, long written) {
     Origin from =
         new Origin(
-            source, header, taken, origin.times, origin.envelopes, origin.shift, origin.lines);
+            source,
+            header,
+            taken,
+            written,
+            origin.times,
+            origin.envelopes,
+            origin.shift,
+            origin.lines);
     return new Records(
         data, starts, ends, count, firstPosition, positionsAreBytes, places, odd, from);
   }
@@ -150,7 +159,15 @@ public final class Records {
    */
   public Records with(long[] times, Envelopes envelopes) {
     Origin from =
-        new Origin(origin.source, origin.header, origin.taken, times, envelopes, 0, origin.lines);
+        new Origin(
+            origin.source,
+            origin.header,
+            origin.taken,
+            origin.written,
+            times,
+            envelopes,
+            0,
+            origin.lines);
     return new Records(
         data, starts, ends, count, firstPosition, positionsAreBytes, places, odd, from);
   }
@@ -162,6 +179,7 @@ public final class Records {
             origin.source,
             origin.header,
             origin.taken,
+            origin.written,
             origin.times,
             origin.envelopes,
             origin.shift,
@@ -202,6 +220,14 @@ public final class Records {
    */
   public long taken(int record) {
     return origin.times == null ? origin.taken : origin.times[record];
+  }
+
+  /**
+   * By when a record had been written, as far as its source can say so that it says the same again;
+   * else when it was taken. In microseconds since 1970-01-01T00:00:00Z; 0 if that is not known.
+   */
+  public long written(int record) {
+    return origin.times == null && origin.written != 0 ? origin.written : taken(record);
   }
 
   /** Whether records may have come with a key or with headers. */
@@ -258,6 +284,7 @@ public final class Records {
             origin.source,
             origin.header,
             origin.taken,
+            origin.written,
             times,
             origin.envelopes,
             origin.shift + gone,

@@ -10,16 +10,12 @@ public final class Draft {
   private Draft() {}
 
   /** The names and types of the fields that the steps give, in order. */
-  public static Map<String, String> columns(Look look, int year) {
-    return Looker.types(look, year);
+  public static Map<String, String> columns(Look look) {
+    return Looker.types(look);
   }
 
-  /**
-   * The steps.
-   *
-   * @param year stands for the year of syslog messages that have none
-   */
-  public static List<StepDefinition> steps(Look look, int year) {
+  /** The steps. */
+  public static List<StepDefinition> steps(Look look) {
     Map<String, Object> fields = new LinkedHashMap<>();
     look.fields().forEach(field -> fields.put(field.name(), field.written()));
     Map<String, Object> value = new LinkedHashMap<>();
@@ -32,7 +28,6 @@ public final class Draft {
       case JSON, PAIRS -> value.put("fields", fields);
       case SYSLOG -> {
         if (look.oldSyslog()) {
-          value.put("year", year);
           value.put("zone", "UTC");
         }
       }

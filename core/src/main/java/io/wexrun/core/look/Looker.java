@@ -10,12 +10,14 @@ import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.core.reference.ReferenceTable;
+import io.wexrun.core.schema.Instants;
 import io.wexrun.core.shape.BlockTrial;
 import io.wexrun.core.shape.RecordTrial;
 import io.wexrun.core.shape.Shaped;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.shape.Steps;
 import java.nio.charset.StandardCharsets;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -38,14 +40,10 @@ public final class Looker {
     this.lines = lines;
   }
 
-  /**
-   * Looks at the lines of a sample.
-   *
-   * @param year stands in the draft for syslog messages that have no year
-   */
-  public static Look at(byte[] sample, int year) {
+  /** Looks at the lines of a sample. */
+  public static Look at(byte[] sample) {
     String text = new String(sample, StandardCharsets.UTF_8);
-    return new Looker(text.lines().filter(line -> !line.isBlank()).toList()).look(year);
+    return new Looker(text.lines().filter(line -> !line.isBlank()).toList()).look();
   }
 
   /** Looks at the rows of a table, such as of a Parquet file. */
@@ -66,7 +64,7 @@ public final class Looker {
     return fields;
   }
 
-  private Look look(int year) {
+  private Look look() {
     if (lines.isEmpty()) {
       return new Look(Look.Format.LINES, 0, 0, List.of(), List.of(), ' ', false, false, List.of());
     }
@@ -76,7 +74,7 @@ public final class Looker {
     }
     long priorities = lines.stream().filter(l -> l.matches("<\\d{1,3}>.+")).count();
     if (priorities >= lines.size() * MOST && priorities > 0) {
-      return syslog(year);
+      return syslog();
     }
     long pairs = lines.stream().filter(Looker::isPairs).count();
     if (pairs >= lines.size() * MOST && pairs > 0) {
@@ -112,8 +110,7 @@ public final class Looker {
         });
     return tested(
         new Look(
-            Look.Format.JSON, lines.size(), 0, fields, List.of(), ',', false, false, List.of()),
-        0);
+            Look.Format.JSON, lines.size(), 0, fields, List.of(), ',', false, false, List.of()));
   }
 
   private static void add(Guess guess, String json) {
@@ -146,8 +143,7 @@ public final class Looker {
         });
     return tested(
         new Look(
-            Look.Format.PAIRS, lines.size(), 0, fields, List.of(), ' ', false, false, List.of()),
-        0);
+            Look.Format.PAIRS, lines.size(), 0, fields, List.of(), ' ', false, false, List.of()));
   }
 
   private Look csv(CsvLook csv) {
@@ -162,15 +158,14 @@ public final class Looker {
             csv.header(),
             false,
             List.of());
-    return tested(look, 0);
+    return tested(look);
   }
 
-  private Look syslog(int year) {
+  private Look syslog() {
     boolean old = lines.stream().anyMatch(l -> l.matches("<\\d{1,3}>[A-Z][a-z]{2} .*"));
     return tested(
         new Look(
-            Look.Format.SYSLOG, lines.size(), 0, List.of(), List.of(), ' ', false, old, List.of()),
-        year);
+            Look.Format.SYSLOG, lines.size(), 0, List.of(), List.of(), ' ', false, old, List.of()));
   }
 
   private Look byTemplates() {
@@ -178,13 +173,12 @@ public final class Looker {
     List<Look.Template> found = templates.stream().map(t -> new Look.Template(t, 0)).toList();
     return tested(
         new Look(
-            Look.Format.LINES, lines.size(), 0, List.of(), found, ' ', false, false, List.of()),
-        0);
+            Look.Format.LINES, lines.size(), 0, List.of(), found, ' ', false, false, List.of()));
   }
 
   /** Runs the draft's first step over the sample, and takes what it says. */
-  private Look tested(Look look, int year) {
-    BlockTrial tried = run(Draft.steps(look, year), look.header());
+  private Look tested(Look look) {
+    BlockTrial tried = run(Draft.steps(look), look.header());
     Shaped shaped = tried.shaped();
     List<Look.Misfit> misfits = new ArrayList<>();
     Map<String, Guess> guesses = new LinkedHashMap<>();
@@ -218,7 +212,7 @@ public final class Looker {
     List<FieldLook> fields = look.fields();
     if (fields.isEmpty()) {
       List<FieldLook> seen = new ArrayList<>();
-      Map<String, String> types = types(look, year);
+      Map<String, String> types = types(look);
       types.forEach(
           (name, type) -> {
             Guess guess = guesses.getOrDefault(name, new Guess());
@@ -240,9 +234,9 @@ public final class Looker {
   }
 
   /** The names and types that the draft's steps give. */
-  static Map<String, String> types(Look look, int year) {
+  static Map<String, String> types(Look look) {
     Map<String, String> types = new LinkedHashMap<>();
-    shaper(Draft.steps(look, year), look.header())
+    shaper(Draft.steps(look), look.header())
         .schemas()
         .values()
         .forEach(schema -> schema.columns().forEach(c -> types.put(c.name(), c.type().toString())));
@@ -269,7 +263,14 @@ public final class Looker {
     byte[] first = header ? lines.get(0).getBytes(StandardCharsets.UTF_8) : new byte[0];
     Block block =
         new Block(
-            new SourcePartition("sample"), 0, data.length, data, data.length, Lines.FRAMING, first);
+            new SourcePartition("sample"),
+            0,
+            data.length,
+            data,
+            data.length,
+            Lines.FRAMING,
+            first,
+            Instants.micros(Instant.now()));
     return shaper(steps, header).tryOut(block);
   }
 }

@@ -177,7 +177,7 @@ public final class CsvStep extends ParseStep {
 
   @Override
   protected Reading begin(Records records, List<Vector> vectors, Rejects rejects) {
-    return new Row(records.header(), vectors, rejects);
+    return new Row(records, vectors, rejects);
   }
 
   private final class Row implements Reading {
@@ -193,11 +193,13 @@ public final class CsvStep extends ParseStep {
     private int to;
     private int record;
     private byte[] plain;
+    private final Records records;
 
-    Row(byte[] headerLine, List<Vector> vectors, Rejects rejects) {
+    Row(Records records, List<Vector> vectors, Rejects rejects) {
+      this.records = records;
       this.vectors = vectors;
       this.rejects = rejects;
-      header = columns.orElseGet(() -> read(headerLine));
+      header = columns.orElseGet(() -> read(records.header()));
       fieldOf = header.stream().mapToInt(names::indexOf).toArray();
       missing =
           names.stream()
@@ -319,7 +321,7 @@ public final class CsvStep extends ParseStep {
       byte[] bytes = plain == null ? data : plain;
       int start = plain == null ? from : 0;
       int last = plain == null ? end : plain.length;
-      if (field.append(bytes, start, last, vector)) {
+      if (field.append(bytes, start, last, vector, records.written(record))) {
         return true;
       }
       rejects.reject(record, Reason.BAD_VALUE, field.name(), field.fault(bytes, start, last));

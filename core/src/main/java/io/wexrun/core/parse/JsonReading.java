@@ -8,6 +8,7 @@ import io.wexrun.core.field.Excerpt;
 import io.wexrun.core.field.Field;
 import io.wexrun.core.field.JsonScanner;
 import io.wexrun.core.field.JsonValues;
+import io.wexrun.core.intake.Records;
 import io.wexrun.core.step.ParseStep;
 import io.wexrun.core.step.Rejects;
 import java.util.List;
@@ -15,6 +16,7 @@ import java.util.List;
 /** Picks fields out of JSON texts into columns, in one pass over the bytes. For one thread. */
 final class JsonReading implements ParseStep.Reading {
   private final JsonPick top;
+  private final Records records;
   private final List<Field> fields;
   private final List<Vector> columns;
   private final TextVector rest;
@@ -24,17 +26,25 @@ final class JsonReading implements ParseStep.Reading {
   private final ByteBuilder others = new ByteBuilder();
   private byte[] data;
   private int rows;
+  private long written;
   private String wrongField;
   private String wrong;
 
   /**
    * A reading.
    *
+   * @param records those that are read
    * @param columns one for each field; then, if {@code keepsRest}, one for the members of the top
    *     that no field picks
    */
   JsonReading(
-      JsonPick top, List<Field> fields, boolean keepsRest, List<Vector> columns, Rejects rejects) {
+      JsonPick top,
+      List<Field> fields,
+      boolean keepsRest,
+      Records records,
+      List<Vector> columns,
+      Rejects rejects) {
+    this.records = records;
     this.top = top;
     this.fields = fields;
     this.columns = columns;
@@ -47,6 +57,7 @@ final class JsonReading implements ParseStep.Reading {
     data = bytes;
     rows = columns.get(0).size();
     wrong = null;
+    written = records.written(record);
     others.clear();
     scanner.over(bytes, to);
     int begin = scanner.blanks(from);
@@ -164,7 +175,9 @@ final class JsonReading implements ParseStep.Reading {
     if (column.size() > rows) {
       return wrong(field, "it stands there twice");
     }
-    return values.append(field, data, from, to, column) ? to : wrong(field, values.fault());
+    return values.append(field, data, from, to, column, written)
+        ? to
+        : wrong(field, values.fault());
   }
 
   private int wrong(Field field, String what) {

@@ -56,8 +56,8 @@ public final class JsonStep extends ParseStep {
       return rest.isEmpty() ? schema : schema.with(Column.of(rest, Type.Scalar.JSON));
     }
 
-    JsonReading reading(List<Vector> columns, Rejects rejects) {
-      return new JsonReading(top, fields, !rest.isEmpty(), columns, rejects);
+    JsonReading reading(Records records, List<Vector> columns, Rejects rejects) {
+      return new JsonReading(top, fields, !rest.isEmpty(), records, columns, rejects);
     }
   }
 
@@ -101,6 +101,6 @@ public final class JsonStep extends ParseStep {
 
   @Override
   protected Reading begin(Records records, List<Vector> columns, Rejects rejects) {
-    return picks.reading(columns, rejects);
+    return picks.reading(records, columns, rejects);
   }
 }

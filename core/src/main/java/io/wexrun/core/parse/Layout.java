@@ -129,10 +129,11 @@ final class Layout {
    * Reads a text; if it does not fit, some columns may have a value more.
    *
    * @param columns as {@link #byPart} gives them
+   * @param written by when the record had been written; 0 if that is not known
    * @param stopped takes where the reading stopped, and, if a value is wrong, where that ends
    * @return {@link #FITS}, or what {@link #reject} needs to say why not
    */
-  int read(byte[] data, int from, int to, Vector[] columns, int[] stopped) {
+  int read(byte[] data, int from, int to, Vector[] columns, long written, int[] stopped) {
     int at = from;
     if (head != null) {
       at = head.match(data, from, to);
@@ -159,7 +160,7 @@ final class Layout {
       Vector column = columns[i];
       if (part.plainText && column != null) {
         ((TextVector) column).append(data, at, end);
-      } else if (column != null && !append(part, data, at, end, column)) {
+      } else if (column != null && !append(part, data, at, end, column, written)) {
         stopped[0] = at;
         stopped[1] = end;
         return i;
@@ -191,12 +192,13 @@ final class Layout {
     }
   }
 
-  private static boolean append(Part part, byte[] data, int from, int to, Vector column) {
+  private static boolean append(
+      Part part, byte[] data, int from, int to, Vector column, long written) {
     if (part.quoted && Literal.BACKSLASH.indexOf(data, from, to) >= 0) {
       byte[] plain = unescape(data, from, to);
-      return part.field.append(plain, 0, plain.length, column);
+      return part.field.append(plain, 0, plain.length, column, written);
     }
-    return part.field.append(data, from, to, column);
+    return part.field.append(data, from, to, column, written);
   }
 
   /** Inside quotes a backslash makes the next character plain; n, r and t are controls. */

@@ -107,10 +107,11 @@ public final class PairsStep extends ParseStep {
 
   @Override
   protected Reading begin(Records records, List<Vector> columns, Rejects rejects) {
-    return new Pairs(columns, rejects);
+    return new Pairs(records, columns, rejects);
   }
 
   private final class Pairs implements Reading {
+    private final Records records;
     private final List<Vector> columns;
     private final Rejects rejects;
     private final JsonText others = new JsonText();
@@ -119,7 +120,8 @@ public final class PairsStep extends ParseStep {
     private int rows;
     private int record;
 
-    Pairs(List<Vector> columns, Rejects rejects) {
+    Pairs(Records records, List<Vector> columns, Rejects rejects) {
+      this.records = records;
       this.columns = columns;
       this.rejects = rejects;
     }
@@ -212,7 +214,7 @@ public final class PairsStep extends ParseStep {
             reject(Reason.BAD_VALUE, field.name(), "it stands there twice");
             return false;
           }
-          if (!field.append(value, from, end, columns.get(i))) {
+          if (!field.append(value, from, end, columns.get(i), records.written(record))) {
             reject(Reason.BAD_VALUE, field.name(), field.fault(value, from, end));
             return false;
           }

@@ -148,7 +148,7 @@ public final class RegexStep extends ParseStep {
         Field field = fields.get(i);
         if (start < 0) {
           columns.get(i).appendAbsent();
-        } else if (!field.append(text, start, end, columns.get(i))) {
+        } else if (!field.append(text, start, end, columns.get(i), records.written(record))) {
           rejects.reject(record, Reason.BAD_VALUE, field.name(), field.fault(text, start, end));
           return false;
         }

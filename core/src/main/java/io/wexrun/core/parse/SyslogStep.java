@@ -10,21 +10,26 @@ import io.wexrun.core.field.FieldParser;
 import io.wexrun.core.field.JsonText;
 import io.wexrun.core.field.Numbers;
 import io.wexrun.core.field.Times;
+import io.wexrun.core.field.YearlessTime;
 import io.wexrun.core.field.Zone;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Instants;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import io.wexrun.core.step.ParseStep;
 import io.wexrun.core.step.Rejects;
 import java.nio.charset.StandardCharsets;
+import java.time.LocalDateTime;
+import java.time.MonthDay;
+import java.time.ZoneOffset;
 import java.util.Arrays;
 import java.util.List;
 import java.util.Optional;
 
 /**
  * Reads syslog messages: of RFC 5424, with structured data, and of RFC 3164, whose times have no
- * year and no zone, so that both are written with the step.
+ * zone, so that it is written with the step, and no year, which may be.
  */
 final class SyslogStep extends ParseStep {
   private static final List<String> FACILITIES =
@@ -70,6 +75,7 @@ final class SyslogStep extends ParseStep {
           Column.of("structured", Type.Scalar.JSON),
           Column.of("message", Type.Scalar.TEXT));
 
+  private static final int LEAP_YEAR = 2000;
   private static final int TIME = 2;
   private static final int STRUCTURED = 7;
   private static final int MESSAGE = 8;
@@ -93,10 +99,11 @@ final class SyslogStep extends ParseStep {
 
   @Override
   protected Reading begin(Records records, List<Vector> columns, Rejects rejects) {
-    return new Message(columns, rejects);
+    return new Message(records, columns, rejects);
   }
 
   private final class Message implements Reading {
+    private final Records records;
     private final List<Vector> columns;
     private final Rejects rejects;
     private byte[] data;
@@ -104,7 +111,8 @@ final class SyslogStep extends ParseStep {
     private int to;
     private int record;
 
-    Message(List<Vector> columns, Rejects rejects) {
+    Message(Records records, List<Vector> columns, Rejects rejects) {
+      this.records = records;
       this.columns = columns;
       this.rejects = rejects;
     }
@@ -296,12 +304,27 @@ final class SyslogStep extends ParseStep {
         Vector column = columns.get(MESSAGE + 1 + i);
         if (same && column.size() < columns.get(0).size()) {
           Field field = fields.get(i);
-          if (!field.append(value, 0, value.length, column)) {
+          if (!field.append(value, 0, value.length, column, records.written(record))) {
             return reject(Reason.BAD_VALUE, field.name(), field.fault(value, 0, value.length));
           }
         }
       }
       return true;
+    }
+
+    private long instant(String iso, Zone in) {
+      byte[] bytes = iso.getBytes(StandardCharsets.ISO_8859_1);
+      return Times.instant(bytes, 0, bytes.length, in);
+    }
+
+    private long withoutYear(String iso) {
+      long any = instant(LEAP_YEAR + iso, new Zone(ZoneOffset.UTC));
+      if (any == Numbers.NONE) {
+        return any;
+      }
+      LocalDateTime time = LocalDateTime.ofInstant(Instants.instant(any), ZoneOffset.UTC);
+      return YearlessTime.instant(
+          MonthDay.from(time), time.toLocalTime(), zone, records.written(record));
     }
 
     /** RFC 3164, section 4.1, behind the priority. */
@@ -310,15 +333,15 @@ final class SyslogStep extends ParseStep {
       if (month < 0 || month % 3 != 0) {
         return reject(Reason.NO_MATCH, "time", "neither '1 ' nor a month follows the priority");
       }
-      if (year == 0 || zone == null) {
-        String detail = "a time of RFC 3164 has no year and no zone: write year and zone";
+      if (zone == null) {
+        String detail = "a time of RFC 3164 has no zone: write zone";
         return reject(Reason.BAD_VALUE, "time", detail);
       }
       String day = ascii(at + 4, at + 6).replace(' ', '0');
       String number = month / 3 + 1 < 10 ? "0" + (month / 3 + 1) : "" + (month / 3 + 1);
-      String iso = year + "-" + number + "-" + day + "T" + ascii(at + 7, at + 15);
-      byte[] bytes = iso.getBytes(StandardCharsets.ISO_8859_1);
-      if (!time(Times.instant(bytes, 0, bytes.length, zone), at + 15)) {
+      String iso = "-" + number + "-" + day + "T" + ascii(at + 7, at + 15);
+      long instant = year == 0 ? withoutYear(iso) : instant(year + iso, zone);
+      if (!time(instant, at + 15)) {
         return false;
       }
       if (at + 15 < to && data[at + 15] != ' ') {

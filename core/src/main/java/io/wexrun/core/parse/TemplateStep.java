@@ -122,24 +122,26 @@ public final class TemplateStep extends ParseStep {
       Layout layout = layouts.get(0);
       Vector[] byPart = layout.byPart(columns);
       return (data, from, to, record) -> {
-        int code = layout.read(data, from, to, byPart, stopped);
+        int code = layout.read(data, from, to, byPart, records.written(record), stopped);
         if (code != Layout.FITS) {
           layout.reject(code, stopped, data, from, to, record, rejects);
         }
         return code == Layout.FITS;
       };
     }
-    return new Several(columns, rejects);
+    return new Several(records, columns, rejects);
   }
 
   /** Tries the layouts in order. If none fits, the one that came furthest says why. */
   private final class Several implements Reading {
+    private final Records records;
     private final List<Vector> columns;
     private final Rejects rejects;
     private final List<Vector[]> byPart = new ArrayList<>();
     private final long[] fitted = new long[layouts.size()];
 
-    Several(List<Vector> columns, Rejects rejects) {
+    Several(Records records, List<Vector> columns, Rejects rejects) {
+      this.records = records;
       this.columns = columns;
       this.rejects = rejects;
       for (Layout layout : layouts) {
@@ -154,12 +156,13 @@ public final class TemplateStep extends ParseStep {
     @Override
     public boolean read(byte[] data, int from, int to, int record) {
       int rows = columns.get(0).size();
+      long written = records.written(record);
       int[] furthest = null;
       int best = 0;
       int why = 0;
       for (int i = 0; i < fitted.length; i++) {
         int[] stopped = new int[2];
-        int code = layouts.get(i).read(data, from, to, byPart.get(i), stopped);
+        int code = layouts.get(i).read(data, from, to, byPart.get(i), written, stopped);
         if (code == Layout.FITS) {
           fitted[i]++;
           fill(rows);

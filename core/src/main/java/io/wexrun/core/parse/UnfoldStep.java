@@ -9,6 +9,7 @@ import io.wexrun.core.dead.Reason;
 import io.wexrun.core.field.Excerpt;
 import io.wexrun.core.field.Field;
 import io.wexrun.core.field.JsonScanner;
+import io.wexrun.core.intake.Records;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
@@ -145,7 +146,7 @@ public final class UnfoldStep implements Step {
     }
     int[] sources = new int[batch.rows() * 2 + 8];
     int rows = 0;
-    Elements elements = new Elements(parsed, rejects);
+    Elements elements = new Elements(batch.records(), parsed, rejects);
     BitSet left = new BitSet();
     for (int row = 0; row < batch.rows(); row++) {
       int record = batch.record(row);
@@ -211,10 +212,10 @@ public final class UnfoldStep implements Step {
     private final JsonReading reading;
     private final JsonScanner scanner = new JsonScanner();
 
-    Elements(List<Vector> columns, Rejects rejects) {
+    Elements(Records records, List<Vector> columns, Rejects rejects) {
       this.columns = columns;
       this.rejects = rejects;
-      this.reading = picks.reading(columns, rejects);
+      this.reading = picks.reading(records, columns, rejects);
     }
 
     /** Adds a row for each element; how many they are, none if the record was rejected. */

@@ -17,13 +17,20 @@ import java.util.Optional;
  * Shaper#tryOut}; nothing is written anywhere.
  *
  * @param position where the record stands in its source
+ * @param written by when it had been written, in microseconds since 1970-01-01T00:00:00Z; 0 if that
+ *     is not known
  * @param text its bytes
  * @param stages what each step made of it, in order, as far as it came
  * @param targets the targets that its rows would go to; none if it died or was dropped
  * @param death why it died
  */
 public record RecordTrial(
-    long position, byte[] text, List<Stage> stages, List<String> targets, Optional<Death> death) {
+    long position,
+    long written,
+    byte[] text,
+    List<Stage> stages,
+    List<String> targets,
+    Optional<Death> death) {
 
   /**
    * The record behind one step.
@@ -63,7 +70,13 @@ public record RecordTrial(
         }
       }
       trials.add(
-          new RecordTrial(records.position(record), records.bytes(record), stages, targets, death));
+          new RecordTrial(
+              records.position(record),
+              records.written(record),
+              records.bytes(record),
+              stages,
+              targets,
+              death));
     }
     return trials;
   }

@@ -243,7 +243,8 @@ public final class Shaper {
                 block.length(),
                 part,
                 block.header(),
-                block.taken()));
+                block.taken(),
+                block.written()));
         from = end;
         begin = next;
       }

@@ -12,7 +12,7 @@ import org.junit.jupiter.params.provider.CsvSource;
 
 class LookerTest {
   private static Look look(String... lines) {
-    return Looker.at((String.join("\n", lines) + "\n").getBytes(StandardCharsets.UTF_8), 2026);
+    return Looker.at((String.join("\n", lines) + "\n").getBytes(StandardCharsets.UTF_8));
   }
 
   private static String[] many(String format, Object[]... values) {
@@ -81,7 +81,8 @@ class LookerTest {
   void jsonMembersAreFoundWithTheirPathsAndTypes() {
     Look look =
         look(
-            "{\"id\": \"007\", \"ts\": 1777777200321, \"p\": {\"lat\": 1.5, \"ok\": true}, \"l\": [1]}",
+            "{\"id\": \"007\", \"ts\": 1777777200321, \"p\": {\"lat\": 1.5, \"ok\": true}, \"l\":"
+                + " [1]}",
             "{\"id\": \"008\", \"ts\": 1777777200322, \"p\": {\"lat\": 2}, \"x y\": null}",
             "{broken");
     assertThat(look.format()).isEqualTo(Look.Format.JSON);
@@ -103,7 +104,8 @@ class LookerTest {
       delimiter = '~',
       quoteCharacter = '`',
       value = {
-        "Sale No.;When;Paid~1;03.05.2026 04:30:26;~2;04.05.2026 04:30:26;card~sale_no: int from Sale No.|When: timestamp 'dd.MM.yyyy HH:mm:ss' @UTC|Paid: text?",
+        "Sale No.;When;Paid~1;03.05.2026 04:30:26;~2;04.05.2026 04:30:26;card~sale_no: int from"
+            + " Sale No.|When: timestamp 'dd.MM.yyyy HH:mm:ss' @UTC|Paid: text?",
         "1,2026-05-03,x~2,2026-05-04,y~3,2026-05-05,\"z,z\"~c1: int|c2: date|c3: text",
         "a=1 b.c=\"x y\"~a=2 b.c=z~a=3~a: int|b_c: text from b.c",
       })
@@ -119,7 +121,7 @@ class LookerTest {
     assertThat(look.format()).isEqualTo(Look.Format.SYSLOG);
     assertThat(look.oldSyslog()).isTrue();
     assertThat(look.fits()).isEqualTo(2);
-    assertThat(Draft.columns(look, 2026)).containsEntry("time", "timestamp").hasSize(9);
+    assertThat(Draft.columns(look)).containsEntry("time", "timestamp").hasSize(9);
   }
 
   @Test

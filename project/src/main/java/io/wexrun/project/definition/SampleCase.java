@@ -18,6 +18,8 @@ import java.util.TreeSet;
  *
  * @param record the record's text
  * @param header the header of its file, or empty
+ * @param written by when it had been written, in microseconds since 1970-01-01T00:00:00Z, for times
+ *     without a year; 0 if that is not told
  * @param to the targets, {@code drop} among them; empty: not told
  * @param rows some fields of each row behind the last step, an absent one empty; empty: not told
  * @param dies the reason, if it should die
@@ -26,6 +28,7 @@ import java.util.TreeSet;
 public record SampleCase(
     String record,
     String header,
+    long written,
     List<String> to,
     List<Map<String, String>> rows,
     Optional<String> dies,
@@ -42,7 +45,9 @@ public record SampleCase(
             data,
             data.length,
             whole -> Records.atBytes(data, new int[] {0}, new int[] {data.length}, 1, 0, null),
-            header.getBytes(StandardCharsets.UTF_8));
+            header.getBytes(StandardCharsets.UTF_8),
+            0,
+            written);
     return difference(shaper.tryOut(block).trials().get(0));
   }
 

@@ -32,12 +32,11 @@ public final class Drafts {
    * @param folder the workspace's folder
    * @param name the pipeline's name; the table's has '_' for '-'
    * @param files what the intake reads: a file name or pattern
-   * @param year for syslog messages without a year
    * @return the files that were written
    * @throws OutsideException if there is a pipeline or table of that name, or a file cannot be
    *     written
    */
-  public static List<Path> write(Path folder, String name, Look look, String files, int year) {
+  public static List<Path> write(Path folder, String name, Look look, String files) {
     if (!PipelineReader.NAME.matcher(name).matches()) {
       throw new OutsideException("'" + name + "' is not a name: use letters, digits, '-' and '_'");
     }
@@ -50,11 +49,11 @@ public final class Drafts {
     try {
       String before = Files.exists(workspace) ? Files.readString(workspace) : "";
       String store = before.isEmpty() ? STORE : store(folder, table);
-      String tables = table(table, store, Draft.columns(look, year));
+      String tables = table(table, store, Draft.columns(look));
       String after = before.isEmpty() ? workspace(folder, tables) : with(before, tables);
       Files.createDirectories(pipeline.getParent());
       Files.writeString(
-          pipeline, pipeline(name, table, look, files, year), StandardOpenOption.CREATE_NEW);
+          pipeline, pipeline(name, table, look, files), StandardOpenOption.CREATE_NEW);
       Files.writeString(workspace, after);
     } catch (IOException e) {
       throw new OutsideException("cannot write the draft: " + e.getMessage(), e);
@@ -107,13 +106,13 @@ public final class Drafts {
     return YamlText.indented(YamlText.of(YamlText.map(name, table)), 2);
   }
 
-  private static String pipeline(String name, String table, Look look, String files, int year) {
+  private static String pipeline(String name, String table, Look look, String files) {
     Map<String, Object> intake = YamlText.map("files", files);
     if (look.header()) {
       intake.put("header", true);
     }
     List<Object> steps = new ArrayList<>();
-    for (StepDefinition step : Draft.steps(look, year)) {
+    for (StepDefinition step : Draft.steps(look)) {
       steps.add(YamlText.map(step.kind(), step.value()));
     }
     return YamlText.of(

@@ -2,9 +2,12 @@ package io.wexrun.project.read;
 
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
+import io.wexrun.core.schema.Instants;
 import io.wexrun.project.definition.SampleCase;
 import io.wexrun.project.yaml.YamlFile;
 import io.wexrun.project.yaml.YamlMap;
+import java.time.OffsetDateTime;
+import java.time.format.DateTimeParseException;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -16,7 +19,7 @@ import org.snakeyaml.engine.v2.nodes.SequenceNode;
 /** Reads sample records and what pipelines should make of them. */
 final class CaseReader {
   private static final List<String> KEYS =
-      List.of("record", "header", "to", "row", "rows", "dies", "field");
+      List.of("record", "header", "written", "to", "row", "rows", "dies", "field");
 
   private final DefinitionPlaces places;
   private final Diagnostics diagnostics;
@@ -76,10 +79,29 @@ final class CaseReader {
                 new SampleCase(
                     text,
                     map.text("header").orElse(""),
+                    written(map),
                     map.texts("to"),
                     rows,
                     map.text("dies"),
                     map.text("field")));
+  }
+
+  /** By when the record had been written; 0 if that is not told. */
+  private static long written(YamlMap map) {
+    Optional<String> text = map.text("written");
+    if (text.isEmpty()) {
+      return 0;
+    }
+    try {
+      return Instants.micros(OffsetDateTime.parse(text.get()).toInstant());
+    } catch (DateTimeParseException e) {
+      map.error(
+          map.value("written").orElseThrow(),
+          "bad-value",
+          "'" + text.get() + "' is not a time with a zone",
+          Optional.of("such as 2026-05-03T05:00:00Z"));
+      return 0;
+    }
   }
 
   private static Map<String, String> fields(YamlMap row) {

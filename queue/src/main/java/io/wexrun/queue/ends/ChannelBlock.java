@@ -31,7 +31,8 @@ record ChannelBlock(
     int header,
     int raw,
     Codec codec,
-    long taken) {
+    long taken,
+    long written) {
 
   /**
    * Reads what a record's headers say.
@@ -61,7 +62,8 @@ record ChannelBlock(
         Integer.parseInt(headers.getOrDefault("header", "0")),
         Integer.parseInt(headers.get("raw")),
         headers.containsKey("lz4") ? Codec.LZ4 : Codec.NONE,
-        Long.parseLong(headers.getOrDefault("taken", "0")));
+        Long.parseLong(headers.getOrDefault("taken", "0")),
+        Long.parseLong(headers.getOrDefault("written", "0")));
   }
 
   private Map<String, String> headers() {
@@ -84,6 +86,9 @@ record ChannelBlock(
     if (taken > 0) {
       headers.put("taken", Long.toString(taken));
     }
+    if (written > 0) {
+      headers.put("written", Long.toString(written));
+    }
     return headers;
   }
 
@@ -102,7 +107,8 @@ record ChannelBlock(
             block.header().length,
             block.length(),
             smaller ? Codec.LZ4 : Codec.NONE,
-            block.taken());
+            block.taken(),
+            block.written());
     byte[] bytes = smaller ? compressed : block.data();
     int length = smaller ? compressed.length : block.length();
     byte[] value = Arrays.copyOf(block.header(), block.header().length + length);
@@ -134,6 +140,7 @@ record ChannelBlock(
                                 + " that is cut as '"
                                 + framing
                                 + "': use a newer Wexrun"));
-    return new Block(source, first, end, data, raw, cut, Arrays.copyOf(value, header), taken);
+    return new Block(
+        source, first, end, data, raw, cut, Arrays.copyOf(value, header), taken, written);
   }
 }
