@@ -71,6 +71,8 @@ public record Field(
     static final int PATTERN = 101;
   }
 
+  private static final long ANY_TIME = Duration.ofDays(400).toMillis() * 1000;
+
   /** A field of any text. */
   public static Field text(String name) {
     return of(name, Type.Scalar.TEXT);
@@ -97,17 +99,48 @@ public record Field(
     return new Field(other, type, optional, formats, zone, pattern, members);
   }
 
-  /** How often a text occurs in values of this field by their format. */
-  public int occurrences(Literal text) {
-    String first = formats.isEmpty() ? "" : formats.get(0).written();
-    byte[] pattern = first.getBytes(StandardCharsets.UTF_8);
+  /** How often a text occurs at least in values of this field by their formats. */
+  public int fewest(Literal text) {
+    return formats.stream().mapToInt(format -> occurrences(text, format, false)).min().orElse(0);
+  }
+
+  /** How often a text occurs at most in values of this field by their formats. */
+  public int most(Literal text) {
+    return formats.stream().mapToInt(format -> occurrences(text, format, true)).max().orElse(0);
+  }
+
+  /**
+   * How often a text occurs in what is written in a format.
+   *
+   * @param whole whether the parts in brackets, which may be missing, are there
+   */
+  private static int occurrences(Literal text, Format format, boolean whole) {
+    StringBuilder plain = new StringBuilder();
+    boolean quoted = false;
+    int depth = 0;
+    for (char c : format.written().toCharArray()) {
+      quoted ^= c == '\'';
+      if (!quoted && (c == '[' || c == ']')) {
+        depth += c == '[' ? 1 : -1;
+      } else if (whole || depth == 0) {
+        plain.append(c);
+      }
+    }
+    byte[] bytes = plain.toString().getBytes(StandardCharsets.UTF_8);
     int count = 0;
-    long found = text.locate(pattern, 0, pattern.length);
+    long found = text.locate(bytes, 0, bytes.length);
     while (found != Literal.NOWHERE) {
       count++;
-      found = text.locate(pattern, Literal.end(found), pattern.length);
+      found = text.locate(bytes, Literal.end(found), bytes.length);
     }
     return count;
+  }
+
+  /** Whether bytes are a time by one of this field's formats. */
+  public boolean isTime(byte[] data, int from, int to) {
+    return type == Type.Scalar.DATE
+        ? date(data, from, to, ANY_TIME) != Numbers.NONE
+        : instant(data, from, to, ANY_TIME) != Numbers.NONE;
   }
 
   /** Whether the value is only passed over. */

@@ -30,6 +30,9 @@ final class Layout {
     /** How often the text that ends it occurs inside by the field's own format. */
     private final int inside;
 
+    /** How often it occurs inside at most, if parts of the format may be missing. */
+    private final int insideAtMost;
+
     /** Whether a blank may stand between a date and a time. */
     private final boolean mayHoldBlank;
 
@@ -43,13 +46,14 @@ final class Layout {
       this.field = field;
       this.until = until;
       quoted = before != null && until != null && before.endsWith('"') && until.startsWith('"');
-      inside = until == null ? 0 : field.occurrences(until);
+      inside = until == null ? 0 : field.fewest(until);
+      insideAtMost = until == null ? 0 : field.most(until);
       mayHoldBlank =
           until != null
               && until.startsWith(' ')
               && field.type() == Type.Scalar.TIMESTAMP
               && field.formats().isEmpty();
-      readsOn = quoted || mayHoldBlank || inside > 0;
+      readsOn = quoted || mayHoldBlank || insideAtMost > 0;
       plainText =
           field.type() == Type.Scalar.TEXT
               && !field.optional()
@@ -70,6 +74,13 @@ final class Layout {
       long found = first;
       for (int i = 0; i < inside && found != Literal.NOWHERE; i++) {
         found = until.locate(data, Literal.end(found), to);
+      }
+      long further = found;
+      for (int i = inside; i < insideAtMost && further != Literal.NOWHERE; i++) {
+        further = until.locate(data, Literal.end(further), to);
+        // The longest one that is a time is meant: what may be missing is not text behind it.
+        boolean longer = further != Literal.NOWHERE;
+        found = longer && field.isTime(data, at, Literal.start(further)) ? further : found;
       }
       if (mayHoldBlank && Literal.start(found) - at == DATE) {
         found = until.locate(data, Literal.end(found), to);

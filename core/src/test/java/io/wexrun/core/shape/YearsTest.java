@@ -89,6 +89,21 @@ class YearsTest {
   }
 
   @Test
+  void partsOfAFormatMayBeMissing() {
+    Shaping shaping = template("timestamp 'MMM [ ]d [uuuu ]HH:mm:ss[ XXX]' @UTC");
+    String now = "2026-11-28T12:00:00Z";
+    assertThat(times(shaping, now, "Nov  7 10:00:00 x")).containsExactly("2026-11-07T10:00:00Z");
+    assertThat(times(shaping, now, "Nov 27 2019 10:00:00 x y"))
+        .containsExactly("2019-11-27T10:00:00Z");
+    assertThat(times(shaping, now, "Nov 27 2019 10:00:00 +01:00 x"))
+        .containsExactly("2019-11-27T09:00:00Z");
+    assertThat(times(shaping, now, "Nov 27 x y")).hasSize(1).first().asString().startsWith("dies");
+    Shaping two = template("timestamp 'MMM d HH:mm:ss' 'iso' @UTC");
+    assertThat(times(two, now, "2026-01-02T03:04:05 x y")).containsExactly("2026-01-02T03:04:05Z");
+    assertThat(times(two, now, "Nov 7 03:04:05 x y")).containsExactly("2026-11-07T03:04:05Z");
+  }
+
+  @Test
   void withoutATimeItIsNotKnown() {
     assertThat(times(template(SYSLOG_TIME), "", "Nov 28 11:59:59 x"))
         .containsExactly(
