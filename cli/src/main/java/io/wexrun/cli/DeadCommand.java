@@ -71,7 +71,11 @@ final class DeadCommand implements Callable<Integer> {
               + String.join(", ", List.of(Reason.values()).stream().map(Reason::code).toList()));
     }
     try (Workspace workspace = workspaceOption.open()) {
-      List<String> names = NamesGiven.pipelines(workspace, pipeline, spec);
+      List<String> names = workspace.pipelineNames();
+      if (pipeline != null) {
+        NamesGiven.known("pipeline", pipeline, names, spec);
+        names = List.of(pipeline);
+      }
       return list ? list(workspace, names) : summarise(workspace, names);
     }
   }

@@ -1,6 +1,7 @@
 package io.wexrun.cli;
 
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.project.Workspace;
 import java.util.List;
@@ -16,6 +17,10 @@ final class NamesGiven {
     List<String> all = workspace.definition().pipelines().stream().map(Pipeline::name).toList();
     if (named == null) {
       return all;
+    }
+    if (workspace.unreadable().contains(named)) {
+      throw new OutsideException(
+          "pipeline '" + named + "' has mistakes: 'wexrun check' says where");
     }
     known("pipeline", named, all, spec);
     return List.of(named);

@@ -384,6 +384,21 @@ public final class Workspace implements AutoCloseable {
 
   /** The pipelines that the tally knows and that are not defined any more. */
   public List<String> undefined() {
+    return remembered().stream().filter(name -> !unreadable().contains(name)).toList();
+  }
+
+  /** The pipelines whose text has such mistakes that it was not read, as {@link #check} says. */
+  public List<String> unreadable() {
+    return places.unreadable();
+  }
+
+  /** All pipelines: those that are defined, and then those that only the tally knows. */
+  public List<String> pipelineNames() {
+    return Stream.concat(definition.pipelines().stream().map(Pipeline::name), remembered().stream())
+        .toList();
+  }
+
+  private List<String> remembered() {
     List<String> names =
         new ArrayList<>(site.stateIfAny().map(s -> s.corrections().pipelines()).orElse(List.of()));
     definition.pipelines().forEach(pipeline -> names.remove(pipeline.name()));
@@ -392,9 +407,7 @@ public final class Workspace implements AutoCloseable {
 
   /** The books of every pipeline; those that are not defined any more behind the others. */
   public List<Tally> tally() {
-    return Stream.concat(definition.pipelines().stream().map(Pipeline::name), undefined().stream())
-        .map(this::tally)
-        .toList();
+    return pipelineNames().stream().map(this::tally).toList();
   }
 
   /**
@@ -437,7 +450,7 @@ public final class Workspace implements AutoCloseable {
 
   /** The queues of this workspace. */
   public WorkspaceQueues queues() {
-    return new WorkspaceQueues(definition, Queues.of(site), ends, site, undefined());
+    return new WorkspaceQueues(definition, Queues.of(site), ends, site, remembered());
   }
 
   /**

@@ -60,6 +60,17 @@ class ParametersTest {
   }
 
   @Test
+  void aWrongParameterIsToldOnceAndNothingThatOnlyFollowsFromIt() {
+    Folder.of(path).write("pipelines/gates.yaml", PIPELINE);
+    try (Workspace workspace =
+        Workspace.open(path, Map.of("limit", "many", "kinds", "{a: {to: scans}}"))) {
+      assertThat(workspace.check()).extracting("code").containsExactly("bad-parameter");
+      assertThat(workspace.unreadable()).containsExactly("mixed");
+      assertThat(workspace.undefined()).isEmpty();
+    }
+  }
+
+  @Test
   void theKindsOfAStreamAreGivenAtTheRun() throws InterruptedException {
     Folder.of(path)
         .write("pipelines/gates.yaml", PIPELINE)

@@ -154,9 +154,11 @@ public abstract class ParseStep implements Step {
   /** Reads a field; rejected rows stay, with absent values, beside the other columns. */
   private Batch readField(Batch batch, List<Vector> columns, Reading reading, Rejects rejects) {
     TextVector text = (TextVector) batch.column(from);
+    String name = batch.schema().column(from).name();
     boolean bytes = !binary() && batch.schema().column(from).type() == Type.Scalar.BYTES;
     for (int row = 0; row < batch.rows(); row++) {
       int record = batch.record(row);
+      rejects.reading(name, text.data(), text.start(row), text.end(row));
       boolean read =
           !text.absent(row)
               && !rejects.rejected(record)
@@ -167,6 +169,7 @@ public abstract class ParseStep implements Step {
         columns.forEach(Vector::appendAbsent);
       }
     }
+    rejects.readingRecords();
     return beside(batch, columns);
   }
 

@@ -3,6 +3,7 @@ package io.wexrun.core.step;
 import io.wexrun.core.batch.Batch;
 import io.wexrun.core.dead.LetterRows;
 import io.wexrun.core.dead.Reason;
+import io.wexrun.core.field.Excerpt;
 import io.wexrun.core.intake.Records;
 import java.util.BitSet;
 import java.util.Map;
@@ -15,10 +16,28 @@ public final class Rejects {
   private final BitSet dropped = new BitSet();
   private final Map<String, Long> fitted = new TreeMap<>();
   private String step = "";
+  private String text = "";
+  private byte[] data;
+  private int from;
+  private int to;
 
   /** Names the step that rejects from now on. */
   public void step(String path) {
     step = path;
+  }
+
+  /** Rejections are from now on of the text {@code source[begin, end)} of a field. */
+  void reading(String field, byte[] source, int begin, int end) {
+    text = field;
+    data = source;
+    from = begin;
+    to = end;
+  }
+
+  /** Rejections are of the raw record, or of fields that have a name. */
+  void readingRecords() {
+    text = "";
+    data = null;
   }
 
   /**
@@ -31,7 +50,9 @@ public final class Rejects {
   public void reject(int record, Reason reason, String field, String detail) {
     if (!records.get(record)) {
       records.set(record);
-      letters.add(record, reason, step, field, detail);
+      boolean whole = field.isEmpty() && !text.isEmpty();
+      String shown = whole ? detail + ", in " + Excerpt.of(data, from, to) : detail;
+      letters.add(record, reason, step, whole ? text : field, shown);
     }
   }
 

@@ -100,6 +100,22 @@ class JsonStepTest {
   }
 
   @Test
+  void aDeadLetterNamesTheFieldThatWasReadAndShowsItsText() {
+    Shaping shaping =
+        new Shaping()
+            .shape(
+                StepDefinition.template("{gate} {payload}"),
+                StepDefinition.of("unwrap", map("payload", "base64")),
+                StepDefinition.of("json", map("from", "payload", "fields", map("ms", "int"))));
+    assertThat(Shaping.dead(shaping.lines("gate-07 eyJtcyI6IDQgeA==")))
+        .hasSize(1)
+        .first()
+        .asString()
+        .startsWith("not-json shape[2].json payload ")
+        .endsWith(", in \"{\"ms\": 4 x\"");
+  }
+
+  @Test
   void membersThatNoFieldPicksAreKept() {
     StepDefinition step =
         StepDefinition.of("json", map("fields", map("a", "int"), "rest", "others"));

@@ -12,6 +12,8 @@ import org.snakeyaml.engine.v2.nodes.Node;
 
 /** Where the parts of a definition stand in files. Empty for definitions made in Java. */
 public final class DefinitionPlaces {
+  private final List<String> unreadable = new ArrayList<>();
+
   private record Document(YamlFile file, Node node) {}
 
   private final Map<String, Document> pipelines = new HashMap<>();
@@ -31,6 +33,15 @@ public final class DefinitionPlaces {
   /** The cases of a pipeline. */
   public List<PlacedCase> cases(String pipeline) {
     return cases.getOrDefault(pipeline, List.of());
+  }
+
+  void unreadable(String pipeline) {
+    unreadable.add(pipeline);
+  }
+
+  /** The names of pipelines whose text has such mistakes that it was not read. */
+  public List<String> unreadable() {
+    return unreadable;
   }
 
   void workspace(YamlFile file, Node node) {

@@ -8,6 +8,7 @@ import io.wexrun.project.yaml.YamlFile;
 import io.wexrun.project.yaml.YamlMap;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -46,6 +47,7 @@ final class Parameters {
   private final YamlFile file;
   private final Diagnostics diagnostics;
   private final Map<String, Value> values = new LinkedHashMap<>();
+  private final Set<String> declared = new LinkedHashSet<>();
   private final Set<String> used = new TreeSet<>();
 
   private Parameters(YamlFile file, Diagnostics diagnostics) {
@@ -58,8 +60,9 @@ final class Parameters {
    *
    * @param given values for some parameters, by name
    * @param known takes the names of the document's parameters
+   * @return empty if a parameter is wrong: what it makes of the rest would only seem to be
    */
-  static Node apply(
+  static Optional<Node> apply(
       YamlFile file,
       Node document,
       Map<String, String> given,
@@ -67,8 +70,9 @@ final class Parameters {
       Diagnostics diagnostics) {
     Optional<Node> declared = child(document, KEY);
     if (declared.isEmpty()) {
-      return document;
+      return Optional.of(document);
     }
+    int before = diagnostics.errors();
     Parameters parameters = new Parameters(file, diagnostics);
     YamlMap map = new YamlMap(file, declared.get(), "parameters", diagnostics);
     for (String name : map.keys()) {
@@ -90,14 +94,17 @@ final class Parameters {
             Optional.of("write ${" + name + "} where its value belongs, or remove it"));
       }
     }
-    return copy((MappingNode) document, tuples, document);
+    return diagnostics.errors() > before
+        ? Optional.empty()
+        : Optional.of(copy((MappingNode) document, tuples, document));
   }
 
   private static boolean isKey(NodeTuple tuple, String name) {
     return tuple.getKeyNode() instanceof ScalarNode key && key.getValue().equals(name);
   }
 
-  private static Optional<Node> child(Node document, String name) {
+  /** What stands under a key of a document. */
+  static Optional<Node> child(Node document, String name) {
     return document instanceof MappingNode mapping
         ? mapping.getValue().stream()
             .filter(tuple -> isKey(tuple, name))
@@ -107,6 +114,7 @@ final class Parameters {
   }
 
   private void declare(String name, YamlMap written, Map<String, String> given) {
+    declared.add(name);
     written.allow("a parameter", List.of("type", "default", "pattern", "about"));
     if (!PipelineReader.NAME.matcher(name).matches()) {
       written.error(written.node(), "bad-name", "'" + name + "' is not a name", Optional.empty());
@@ -141,7 +149,6 @@ final class Parameters {
           "missing-parameter",
           "parameter '" + name + "' has no value",
           Optional.of("give one with --set " + name + "=VALUE, or write a default"));
-      values.put(name, new Value(type, "", null));
     }
   }
 
@@ -260,14 +267,14 @@ final class Parameters {
 
   private Value value(String name, ScalarNode scalar) {
     used.add(name);
-    if (!values.containsKey(name)) {
+    if (!values.containsKey(name) && !declared.contains(name)) {
       file.at(diagnostics, scalar)
           .error(
               "unknown-parameter",
               KeyPath.ROOT,
-              "there is no parameter '" + name + "' with a value",
+              "there is no parameter '" + name + "'",
               Diagnostics.nearestOrKnown(
-                  name, List.copyOf(values.keySet()), all -> "the parameters are " + all));
+                  name, List.copyOf(declared), all -> "the parameters are " + all));
     }
     return values.get(name);
   }

@@ -23,6 +23,7 @@ import java.util.Set;
 import java.util.TreeSet;
 import java.util.stream.Stream;
 import org.snakeyaml.engine.v2.nodes.Node;
+import org.snakeyaml.engine.v2.nodes.ScalarNode;
 
 /** Reads {@code wexrun.yaml} and {@code pipelines/*.yaml} of a workspace's folder. */
 public final class WorkspaceReader {
@@ -180,8 +181,17 @@ public final class WorkspaceReader {
     for (Path path : files) {
       YamlFile file = parse(path);
       for (Node written : file.documents()) {
-        Node document = Parameters.apply(file, written, given, parameters, diagnostics);
-        PipelineReader.read(file, document, diagnostics).ifPresent(p -> add(p, file, document));
+        Optional<Node> document = Parameters.apply(file, written, given, parameters, diagnostics);
+        Optional<Pipeline> pipeline =
+            document.flatMap(filled -> PipelineReader.read(file, filled, diagnostics));
+        if (pipeline.isPresent()) {
+          add(pipeline.get(), file, document.get());
+        } else {
+          places.unreadable(named(written).orElse(baseName(path)));
+        }
+      }
+      if (file.documents().isEmpty()) {
+        places.unreadable(baseName(path));
       }
     }
     for (String unknown : given.keySet()) {
@@ -194,6 +204,17 @@ public final class WorkspaceReader {
                 unknown, List.copyOf(parameters), all -> "the parameters are " + all));
       }
     }
+  }
+
+  private static Optional<String> named(Node document) {
+    return Parameters.child(document, "pipeline")
+        .filter(ScalarNode.class::isInstance)
+        .map(name -> ((ScalarNode) name).getValue());
+  }
+
+  /** The name of a file without its ending: so a pipeline is usually called. */
+  private static String baseName(Path path) {
+    return path.getFileName().toString().replaceFirst("\\.yaml$", "");
   }
 
   private void add(Pipeline pipeline, YamlFile file, Node document) {

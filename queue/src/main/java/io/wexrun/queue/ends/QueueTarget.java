@@ -16,6 +16,7 @@ import io.wexrun.queue.Placement;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.log.PackBuilder;
 import io.wexrun.queue.log.PackHead;
+import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.HashMap;
 import java.util.LinkedHashMap;
@@ -32,6 +33,8 @@ import java.util.OptionalInt;
  * <p><b>Once.</b> Each source partition is a producer of its own, whose sequence is the position
  * after the block that a pack's records come from. So each partition of the queue knows how far it
  * has got with each source partition, whatever part of a flush was written before a crash.
+ *
+ * <p>Staged packs wait in memory, since what is appended can be read at once.
  */
 final class QueueTarget implements Target {
   private static final String KEY = "key";
@@ -42,6 +45,9 @@ final class QueueTarget implements Target {
   private final String renamed;
   private final Map<SourcePartition, long[]> done = new HashMap<>();
   private final Map<SourcePartition, long[]> expected = new HashMap<>();
+
+  /** A pack that is ready to be appended to a partition. */
+  private record Ready(Flush.Part part, int partition, PackBuilder pack) {}
 
   private QueueTarget(Queue queue, String writer, List<String> common, String renamed) {
     this.queue = queue;
@@ -101,20 +107,29 @@ final class QueueTarget implements Target {
 
   @Override
   public Staged stage(Flush flush) {
-    long written = 0;
-    for (Flush.Part part : flush.parts()) {
-      written += append(part);
-    }
-    Receipt receipt = new Receipt(written, flush.rows() - written);
+    List<Ready> ready = new ArrayList<>();
+    flush.parts().forEach(part -> ready.addAll(packs(part)));
     return () -> {
+      long written = 0;
+      for (Ready each : ready) {
+        append(each);
+        written += each.pack().count();
+      }
       queue.sync();
       queue.appended();
-      return receipt;
+      return new Receipt(written, flush.rows() - written);
     };
   }
 
-  /** Appends the rows of a block as at most one pack for each partition. */
-  private long append(Flush.Part part) {
+  private void append(Ready ready) {
+    long[] ends = of(expected, ready.part().source());
+    long end = ready.part().end();
+    queue.partition(ready.partition()).appendAfter(ends[ready.partition()], ready.pack(), end);
+    ends[ready.partition()] = end;
+  }
+
+  /** The rows of a block as at most one pack for each partition. */
+  private List<Ready> packs(Flush.Part part) {
     int partitions = queue.partitions();
     PackBuilder[] builders = new PackBuilder[partitions];
     long[] before = of(done, part.source());
@@ -156,21 +171,15 @@ final class QueueTarget implements Target {
           now,
           age(records.taken(record), now));
     }
-    return append(builders, part);
-  }
-
-  private long append(PackBuilder[] builders, Flush.Part part) {
-    long[] ends = of(expected, part.source());
-    long written = 0;
+    List<Ready> ready = new ArrayList<>();
     for (int i = 0; i < builders.length; i++) {
       if (builders[i] != null) {
         builders[i].seal(queue.options().codec());
-        queue.partition(i).appendAfter(ends[i], builders[i], part.end());
-        ends[i] = part.end();
-        written += builders[i].count();
+        builders[i].trim();
+        ready.add(new Ready(part, i, builders[i]));
       }
     }
-    return written;
+    return ready;
   }
 
   /** What the rows of a block have in common. */
@@ -209,6 +218,6 @@ final class QueueTarget implements Target {
 
   @Override
   public void close() {
-    // What was appended and not synced is found, whole or not, when the queue is opened again.
+    // The queue stays open; what is staged is only in memory.
   }
 }

@@ -129,6 +129,13 @@ public final class PackBuilder {
     }
   }
 
+  /** Gives back the memory that the pack does not need. */
+  public void trim() {
+    if (length < data.length / 2) {
+      data = Arrays.copyOf(data, length);
+    }
+  }
+
   /** Ends the pack, compressed if that makes it smaller; its size is then {@link #bytes()}. */
   public void seal(Codec wanted) {
     codec = Codec.NONE;
