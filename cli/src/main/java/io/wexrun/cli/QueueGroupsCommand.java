@@ -76,7 +76,7 @@ final class QueueGroupsCommand implements Callable<Integer> {
           show(facts);
         } else {
           NamesGiven.known("group", reset, open.groups(), spec);
-          reset(open);
+          reset(workspace, open);
         }
       }
       return ExitCode.DONE;
@@ -119,7 +119,7 @@ final class QueueGroupsCommand implements Callable<Integer> {
     }
   }
 
-  private void reset(Queue queue) {
+  private void reset(Workspace workspace, Queue queue) {
     long[] from = queue.committed(reset);
     long[] positions = QueueReadCommand.reader(queue, to, "--to", spec).positions();
     List<List<String>> rows = new ArrayList<>();
@@ -138,6 +138,7 @@ final class QueueGroupsCommand implements Callable<Integer> {
           Map.of("partition", partition, "from", from[partition], "to", positions[partition]));
     }
     if (yes) {
+      workspace.history().note("reset group", reset, "of queue " + name + " to " + to);
       try (Group group = queue.group(reset)) {
         group.reset(positions);
       }

@@ -66,6 +66,7 @@ final class QueueTrimCommand implements Callable<Integer> {
       Queue queue = workspace.queues().open(name);
       boolean given = age != null || size != null;
       long removed = given ? queue.trim(new Keep(oldest, largest, false)) : queue.trim();
+      workspace.history().note("trim queue", name, Counted.of(removed, "record") + " removed");
       List<PartitionInfo> left = queue.describe();
       long records = left.stream().mapToLong(PartitionInfo::records).sum();
       if (workspaceOption.json()) {

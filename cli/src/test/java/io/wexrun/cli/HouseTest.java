@@ -56,7 +56,7 @@ class HouseTest {
                           core.shape core.tally core.target
       core.connect      : core.channel core.diagnose core.intake core.pipeline core.reference
                           core.target core.written
-      state             : core.dead core.diagnose core.identity core.intake core.tally
+      state             : core.dead core.diagnose core.identity core.intake core.schema core.tally
       queue.disk        :
       queue.log         : core.diagnose core.framing core.intake queue.disk
       queue             : core.diagnose core.identity queue.disk queue.log state

@@ -7,6 +7,8 @@ import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardOpenOption;
+import java.util.ArrayList;
+import java.util.List;
 import java.util.stream.IntStream;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
@@ -105,6 +107,36 @@ class TouchedThingsCommandTest {
     assertThat(tally.get("lost").asInt()).isEqualTo(20);
     assertThat(tally.get("balanced").asBoolean()).isTrue();
     assertThat(here.run("tally").out()).containsPattern("held +lost +books");
+  }
+
+  @Test
+  void theHistoryTellsWhatPeopleDid() throws IOException {
+    assertThat(here.run("history").err()).contains("nothing was done but run");
+    here.run("run", "--once");
+    here.run("sql", "--write", "drop table t");
+    here.run("sql", "--write", "drop table nothing");
+    here.run("reconcile", "load", "--accept", "--yes");
+    write("pipelines/load.yaml", pipeline("loading"));
+    here.run("adopt", "load", "loading", "--yes");
+    here.run("queue", "delete", "dead/loading", "--unread", "--yes");
+    List<JsonNode> acts = new ArrayList<>();
+    here.run("history", "--json").json().get("acts").forEach(acts::add);
+    assertThat(acts)
+        .extracting(act -> act.get("what").asText() + " " + act.get("with").asText())
+        .containsExactly(
+            "change w",
+            "change w",
+            "change w",
+            "reconcile load",
+            "adopt loading",
+            "delete queue dead/loading");
+    assertThat(acts.get(0).get("detail").asText()).isEqualTo("drop table t");
+    assertThat(acts.get(0).get("by").asText()).isEqualTo(System.getProperty("user.name"));
+    assertThat(acts.get(2).get("detail").asText()).startsWith("failed: ");
+    assertThat(acts.get(3).get("detail").asText()).contains("target t of pipeline load");
+    assertThat(here.run("history", "--limit", "1").out())
+        .contains("delete queue")
+        .doesNotContain("adopt");
   }
 
   @Test

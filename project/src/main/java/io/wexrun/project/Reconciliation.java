@@ -6,6 +6,7 @@ import io.wexrun.project.run.Setbacks;
 import java.util.List;
 import java.util.Optional;
 import java.util.OptionalLong;
+import java.util.stream.Collectors;
 
 /**
  * What can be done where targets of a pipeline do not agree with the tally, because somebody has
@@ -14,8 +15,10 @@ import java.util.OptionalLong;
 public final class Reconciliation {
   private final Pipeline pipeline;
   private final Setbacks setbacks;
+  private final WorkspaceHistory history;
 
-  Reconciliation(Pipeline pipeline, Setbacks setbacks) {
+  Reconciliation(Pipeline pipeline, Setbacks setbacks, WorkspaceHistory history) {
+    this.history = history;
     this.pipeline = pipeline;
     this.setbacks = setbacks;
   }
@@ -56,7 +59,7 @@ public final class Reconciliation {
    *     have it any more
    */
   public void takeAgain() {
-    setbacks.takeAgain(pipeline);
+    note("what is missing is taken again", () -> setbacks.takeAgain(pipeline));
   }
 
   /**
@@ -66,6 +69,19 @@ public final class Reconciliation {
    * @throws io.wexrun.core.diagnose.OutsideException if the pipeline runs
    */
   public void accept() {
-    setbacks.accept(pipeline);
+    note("what is missing is lost", () -> setbacks.accept(pipeline));
+  }
+
+  private void note(String choice, Runnable act) {
+    String found =
+        setbacks().stream().map(Setback::toString).collect(Collectors.joining("; ", ": ", ""));
+    history.noting(
+        "reconcile",
+        pipeline.name(),
+        found.equals(": ") ? choice : choice + found,
+        () -> {
+          act.run();
+          return choice;
+        });
   }
 }

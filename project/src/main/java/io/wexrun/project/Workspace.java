@@ -35,6 +35,7 @@ import io.wexrun.project.read.WorkspaceReader;
 import io.wexrun.project.run.Adoption;
 import io.wexrun.project.run.Compiling;
 import io.wexrun.project.run.Feeding;
+import io.wexrun.project.run.KeptReferences;
 import io.wexrun.project.run.Setbacks;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.Reader;
@@ -245,6 +246,7 @@ public final class Workspace implements AutoCloseable {
                 name,
                 new Compiling.Compiled(
                     shaper, looksUp.computeIfAbsent(name, n -> compilation.references().now()))));
+    KeptReferences.clear(site.data(), site.state().texts());
     return WorkspaceRun.start(
         new Feeding(all, compiled, ends), compilation.compiling(), site.state(), options, listener);
   }
@@ -356,7 +358,7 @@ public final class Workspace implements AutoCloseable {
    * @throws IllegalArgumentException if there is no pipeline of that name
    */
   public Reconciliation reconciliation(String pipeline) {
-    return new Reconciliation(known(pipeline), new Setbacks(site, ends));
+    return new Reconciliation(known(pipeline), new Setbacks(site, ends), history());
   }
 
   /**
@@ -379,7 +381,16 @@ public final class Workspace implements AutoCloseable {
    * @throws IllegalArgumentException if there is no pipeline of that name
    */
   public void adopt(String from, String to) {
-    new Adoption(site, ends).adopt(from, known(to));
+    Pipeline pipeline = known(to);
+    history()
+        .noting(
+            "adopt",
+            to,
+            "goes on where " + from + " was",
+            () -> {
+              new Adoption(site, ends).adopt(from, pipeline);
+              return to;
+            });
   }
 
   /** The pipelines that the tally knows and that are not defined any more. */
@@ -448,6 +459,11 @@ public final class Workspace implements AutoCloseable {
     return letters;
   }
 
+  /** What people did with this workspace. */
+  public WorkspaceHistory history() {
+    return new WorkspaceHistory(site);
+  }
+
   /** The queues of this workspace. */
   public WorkspaceQueues queues() {
     return new WorkspaceQueues(definition, Queues.of(site), ends, site, remembered());
@@ -476,7 +492,7 @@ public final class Workspace implements AutoCloseable {
     if (!definition.stores().containsKey(store)) {
       throw new IllegalArgumentException("there is no store " + store);
     }
-    return stores.query(store).change(sql);
+    return history().noting("change", store, sql, () -> stores.query(store).change(sql));
   }
 
   @Override

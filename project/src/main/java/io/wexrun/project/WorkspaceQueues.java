@@ -20,6 +20,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalLong;
+import java.util.function.Supplier;
 
 /**
  * The queues of a workspace, with the dead letters of its pipelines as {@code dead/PIPELINE} and
@@ -141,7 +142,9 @@ public final class WorkspaceQueues {
    * @return empty if it has not been made yet
    */
   public Optional<Repair> repair(String name, boolean dry) {
-    return QueueFolder.repair(queues.folder(name), name, queues.readers(name).values(), dry);
+    Supplier<Optional<Repair>> repair =
+        () -> QueueFolder.repair(queues.folder(name), name, queues.readers(name).values(), dry);
+    return dry ? repair.get() : new WorkspaceHistory(site).noting("repair queue", name, "", repair);
   }
 
   /**
@@ -174,7 +177,8 @@ public final class WorkspaceQueues {
    * @throws OutsideException if another process holds it
    */
   public long delete(String name) {
-    long records = queues.delete(name);
+    long records =
+        new WorkspaceHistory(site).noting("delete queue", name, "", () -> queues.delete(name));
     site.stateIfAny()
         .ifPresent(
             state -> {

@@ -12,7 +12,9 @@ import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
 import java.nio.file.attribute.FileTime;
 import java.time.Duration;
+import java.time.Instant;
 import java.util.List;
+import java.util.stream.Stream;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
@@ -86,6 +88,37 @@ class ReferencesTest {
     Files.copy(path.resolve(".wexrun/state.db"), path.resolve("state.db"));
     folder.append("in/a.log", "A 2\nA 3\n");
     run();
+    putStateBack();
+    folder.write("ref/notes.csv", "card,note\nA,second\n");
+    folder.append("in/a.log", "A 4\n");
+    run();
+    assertThat(rows("select card, count(*) from faults group by card")).hasToString("[[A, 3]]");
+    assertThat(rows("select ms from scans")).hasToString("[[4]]");
+  }
+
+  @Test
+  void aRangeBegunWithOneVersionOfATableIsFinishedWithIt() throws Exception {
+    change("create table notes as select 'A' as card, 'first' as note");
+    folder.write(
+        "pipelines/gates.yaml",
+        PIPELINE
+            .replace("file: ref/notes.csv", "table: warehouse.notes")
+            .replace(
+                "  - to: faults\n", "  - {when: note == 'first', to: faults}\n  - {to: scans}\n"));
+    folder.write("in/a.log", "A 1\n");
+    run();
+    Files.copy(path.resolve(".wexrun/state.db"), path.resolve("state.db"));
+    folder.append("in/a.log", "A 2\nA 3\n");
+    run();
+    putStateBack();
+    change("update notes set note = null");
+    folder.append("in/a.log", "A 4\n");
+    run();
+    assertThat(rows("select card, count(*) from faults group by card")).hasToString("[[A, 3]]");
+    assertThat(rows("select ms from scans")).hasToString("[[4]]");
+  }
+
+  private void putStateBack() throws IOException {
     for (String each : List.of("state.db-wal", "state.db-shm")) {
       Files.deleteIfExists(path.resolve(".wexrun").resolve(each));
     }
@@ -93,11 +126,28 @@ class ReferencesTest {
         path.resolve("state.db"),
         path.resolve(".wexrun/state.db"),
         StandardCopyOption.REPLACE_EXISTING);
-    folder.write("ref/notes.csv", "card,note\nA,second\n");
-    folder.append("in/a.log", "A 4\n");
+  }
+
+  @Test
+  void whatNobodyLooksUpAnyMoreIsNotKept() throws Exception {
+    folder.write("in/a.log", "A 1\n");
     run();
-    assertThat(rows("select card, count(*) from faults group by card")).hasToString("[[A, 3]]");
-    assertThat(rows("select ms from scans")).hasToString("[[4]]");
+    Path kept = path.resolve(".wexrun/references");
+    Path first = names(kept).get(0);
+    folder.write("ref/notes.csv", "card,note\nA,second\n");
+    run();
+    assertThat(names(kept)).as("it may still be needed").hasSize(2);
+    for (Path file : names(kept)) {
+      Files.setLastModifiedTime(file, FileTime.from(Instant.now().minus(Duration.ofDays(2))));
+    }
+    run();
+    assertThat(names(kept)).hasSize(1).doesNotContain(first);
+  }
+
+  private static List<Path> names(Path folder) throws IOException {
+    try (Stream<Path> files = Files.list(folder)) {
+      return files.toList();
+    }
   }
 
   @Test

@@ -28,6 +28,7 @@ public final class EmbeddedState implements WorkspaceState {
   private final SqlTally tally;
   private final SqlCorrections corrections;
   private final SqlTexts texts;
+  private final SqlHistory history;
 
   private EmbeddedState(Path folder, SqlDatabase database) {
     this.folder = folder;
@@ -35,6 +36,7 @@ public final class EmbeddedState implements WorkspaceState {
     this.tally = new SqlTally(database);
     this.corrections = new SqlCorrections(database);
     this.texts = new SqlTexts(database);
+    this.history = new SqlHistory(database);
   }
 
   /**
@@ -96,6 +98,7 @@ public final class EmbeddedState implements WorkspaceState {
       }
       statement.execute(SqlCorrections.TABLE);
       statement.execute(SqlTexts.TABLE);
+      statement.execute(SqlHistory.TABLE);
       statement.execute(
           "insert into state_version values (" + VERSION + ") on conflict (version) do nothing");
     }
@@ -123,6 +126,11 @@ public final class EmbeddedState implements WorkspaceState {
   @Override
   public PipelineTexts texts() {
     return texts;
+  }
+
+  @Override
+  public History history() {
+    return history;
   }
 
   @Override

@@ -1,5 +1,6 @@
 package io.wexrun.state;
 
+import java.util.List;
 import java.util.Optional;
 
 /**
@@ -14,6 +15,9 @@ public interface PipelineTexts {
    * @param text as it was kept
    */
   record Text(String version, String text) {}
+
+  /** The names of all pipelines that ever ran, in order. */
+  List<String> pipelines();
 
   /** The text with which a pipeline ran last. */
   Optional<Text> current(String pipeline);

@@ -3,7 +3,9 @@ package io.wexrun.state;
 import java.nio.charset.StandardCharsets;
 import java.security.MessageDigest;
 import java.security.NoSuchAlgorithmException;
+import java.util.ArrayList;
 import java.util.HexFormat;
+import java.util.List;
 import java.util.Optional;
 
 /** The texts of pipelines in a database. A version is the beginning of the text's SHA-256. */
@@ -15,10 +17,13 @@ final class SqlTexts implements PipelineTexts {
         version text not null,
         text text not null,
         turn bigint not null,
-        primary key (pipeline, version))""";
+        primary key (pipeline, version))\
+      """;
 
   private static final int VERSION_BYTES = 8;
   private static final String SELECT = "select version, text from pipeline_text where pipeline = ?";
+  private static final String NAMES =
+      "select distinct pipeline from pipeline_text order by pipeline";
   private static final String KEEP =
       "insert into pipeline_text (pipeline, version, text, turn) values (?, ?, ?,"
           + " (select coalesce(max(turn), 0) + 1 from pipeline_text where pipeline = ?))"
@@ -28,6 +33,17 @@ final class SqlTexts implements PipelineTexts {
 
   SqlTexts(SqlDatabase database) {
     this.database = database;
+  }
+
+  @Override
+  public List<String> pipelines() {
+    return database.transaction(
+        "read the pipelines' names",
+        c -> {
+          List<String> names = new ArrayList<>();
+          SqlDatabase.query(c, row -> names.add(row.getString(1)), NAMES);
+          return names;
+        });
   }
 
   @Override

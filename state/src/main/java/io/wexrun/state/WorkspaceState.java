@@ -18,6 +18,9 @@ public interface WorkspaceState extends AutoCloseable {
   /** The texts with which pipelines ran. */
   PipelineTexts texts();
 
+  /** What people did with the workspace. */
+  History history();
+
   /**
    * Holds a pipeline for this process, so that no second one runs it. It is held until the hold is
    * closed or the process ends, however it ends.

@@ -4,6 +4,7 @@ import io.wexrun.core.connect.ReferenceReader;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.reference.ReferenceTable;
 import io.wexrun.core.reference.References;
+import java.io.ByteArrayInputStream;
 import java.io.IOException;
 import java.io.InputStream;
 import java.io.OutputStream;
@@ -12,9 +13,11 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
 import java.nio.file.StandardOpenOption;
+import java.nio.file.attribute.FileTime;
 import java.security.DigestInputStream;
 import java.security.MessageDigest;
 import java.security.NoSuchAlgorithmException;
+import java.time.Instant;
 import java.util.HashMap;
 import java.util.HexFormat;
 import java.util.Map;
@@ -23,12 +26,13 @@ import java.util.TreeMap;
 import java.util.function.Supplier;
 
 /**
- * What one pipeline looks up, as it is at one moment: whatever is written to the files later, the
- * same is found. Versions of files are digests of their content, and can be kept, so that a range
+ * What one pipeline looks up, as it is at one moment: whatever is written to the files and tables
+ * later, the same is found. Versions are digests of their content, and can be kept, so that a range
  * that was begun with them is finished with them. For several threads.
  */
 public final class Snapshot implements References {
   private static final int DIGEST_BYTES = 16;
+  private static final String TABLE = "table ";
 
   /** A file that is looked up in. */
   private record Used(Path path, String version, String stamp) {}
@@ -37,11 +41,13 @@ public final class Snapshot implements References {
   private final Map<String, String> wanted;
   private final Map<String, Used> used = new TreeMap<>();
   private final Map<String, ReferenceTable> tables = new HashMap<>();
+  private final Map<String, byte[]> stored = new TreeMap<>();
 
   /**
    * A snapshot.
    *
-   * @param wanted versions that were kept, by the names of the files; others are as they are now
+   * @param wanted versions that were kept, by the names of the files, or {@code table} and the
+   *     names of the stores' tables; others are as they are now
    */
   Snapshot(WorkspaceReferences references, Map<String, String> wanted) {
     this.references = references;
@@ -62,8 +68,22 @@ public final class Snapshot implements References {
 
   @Override
   public synchronized Supplier<ReferenceTable> table(String name) {
-    ReferenceTable table = tables.computeIfAbsent("table " + name, key -> references.stored(name));
+    ReferenceTable table = tables.computeIfAbsent(TABLE + name, key -> stored(name));
     return () -> table;
+  }
+
+  private ReferenceTable stored(String name) {
+    String kept = wanted.get(TABLE + name);
+    try {
+      ReferenceTable table =
+          kept == null
+              ? references.stored(name)
+              : KeptTable.table(TABLE + name, Files.readAllBytes(keptPath(kept)));
+      stored.put(TABLE + name, KeptTable.bytes(table));
+      return table;
+    } catch (IOException e) {
+      throw new OutsideException("cannot read " + TABLE + name + ": " + e.getMessage(), e);
+    }
   }
 
   @Override
@@ -103,8 +123,19 @@ public final class Snapshot implements References {
   }
 
   private static String version(Path path) throws IOException {
-    try (InputStream in =
-        new DigestInputStream(Files.newInputStream(path), MessageDigest.getInstance("SHA-256"))) {
+    return version(Files.newInputStream(path));
+  }
+
+  private static String version(byte[] bytes) {
+    try {
+      return version(new ByteArrayInputStream(bytes));
+    } catch (IOException e) {
+      throw new IllegalStateException("memory gives every byte", e);
+    }
+  }
+
+  private static String version(InputStream source) throws IOException {
+    try (InputStream in = new DigestInputStream(source, MessageDigest.getInstance("SHA-256"))) {
       in.transferTo(OutputStream.nullOutputStream());
       byte[] digest = ((DigestInputStream) in).getMessageDigest().digest();
       return HexFormat.of().formatHex(digest, 0, DIGEST_BYTES);
@@ -117,10 +148,11 @@ public final class Snapshot implements References {
     return references.kept().resolve(version);
   }
 
-  /** The files that were looked up in, with the versions of their content. */
+  /** The files and tables that were looked up in, with the versions of their content. */
   public synchronized SortedMap<String, String> versions() {
     SortedMap<String, String> versions = new TreeMap<>();
     used.forEach((name, file) -> versions.put(name, file.version()));
+    stored.forEach((name, bytes) -> versions.put(name, version(bytes)));
     return versions;
   }
 
@@ -155,31 +187,46 @@ public final class Snapshot implements References {
   }
 
   /**
-   * Keeps the content of all files, so that it survives the loss of power.
+   * Keeps the content of all files and tables, so that it survives the loss of power.
    *
    * @throws OutsideException if one has changed since, or cannot be kept
    */
   public synchronized void keep() {
     for (Map.Entry<String, Used> each : used.entrySet()) {
       Used file = each.getValue();
-      Path kept = keptPath(file.version());
+      keep(
+          each.getKey(),
+          file.version(),
+          copy -> Files.copy(file.path(), copy, StandardCopyOption.REPLACE_EXISTING));
+    }
+    stored.forEach((name, bytes) -> keep(name, version(bytes), copy -> Files.write(copy, bytes)));
+  }
+
+  /** Writes content to a path. */
+  private interface Writing {
+    void to(Path path) throws IOException;
+  }
+
+  private void keep(String name, String version, Writing content) {
+    Path kept = keptPath(version);
+    try {
       if (Files.exists(kept)) {
-        continue;
+        // It is used from now on, and not cleared away.
+        Files.setLastModifiedTime(kept, FileTime.from(Instant.now()));
+        return;
       }
-      try {
-        Files.createDirectories(kept.getParent());
-        Path copy = kept.resolveSibling(file.version() + ".new");
-        Files.copy(file.path(), copy, StandardCopyOption.REPLACE_EXISTING);
-        if (!version(copy).equals(file.version())) {
-          throw new OutsideException(each.getKey() + " was changed while it was read; run again");
-        }
-        try (FileChannel channel = FileChannel.open(copy, StandardOpenOption.WRITE)) {
-          channel.force(true);
-        }
-        Files.move(copy, kept, StandardCopyOption.ATOMIC_MOVE);
-      } catch (IOException e) {
-        throw new OutsideException("cannot keep " + each.getKey() + ": " + e.getMessage(), e);
+      Files.createDirectories(kept.getParent());
+      Path copy = kept.resolveSibling(version + ".new");
+      content.to(copy);
+      if (!version(copy).equals(version)) {
+        throw new OutsideException(name + " was changed while it was read; run again");
       }
+      try (FileChannel channel = FileChannel.open(copy, StandardOpenOption.WRITE)) {
+        channel.force(true);
+      }
+      Files.move(copy, kept, StandardCopyOption.ATOMIC_MOVE);
+    } catch (IOException e) {
+      throw new OutsideException("cannot keep " + name + ": " + e.getMessage(), e);
     }
   }
 }

@@ -56,8 +56,13 @@ public final class WorkspaceReferences {
     return new Snapshot(this, versions);
   }
 
-  Path kept() {
+  /** The folder below a data folder in which versions are kept. */
+  public static Path kept(Path data) {
     return data.resolve(KEPT);
+  }
+
+  Path kept() {
+    return kept(data);
   }
 
   /** What reads a file of this name. */
