@@ -15,9 +15,8 @@ import picocli.CommandLine.Option;
     mixinStandardHelpOptions = true,
     description = {
       "Show what people did with the workspace beside running it.",
-      "Corrected books, renamed pipelines, removed or repaired queues, and SQL that may have"
-          + " changed",
-      "a store."
+      "Corrected books, renamed pipelines, removed or repaired queues, and SQL",
+      "that may have changed a store."
     },
     footer = {
       "",

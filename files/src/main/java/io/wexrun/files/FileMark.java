@@ -97,10 +97,15 @@ record FileMark(
   /** Whether the bytes that were read of this file stand in the one of a path, too. */
   boolean standsIn(Path path) throws IOException {
     try (SeekableByteChannel file = Files.newByteChannel(path)) {
-      return file.size() >= Math.max(end, first)
-          && crc(file, 0, first) == firstCrc
-          && crc(file, last(end), end) == endCrc;
+      return standsIn(file);
     }
+  }
+
+  /** The same for a file that is open; its place is elsewhere afterwards. */
+  boolean standsIn(SeekableByteChannel file) throws IOException {
+    return file.size() >= Math.max(end, first)
+        && crc(file, 0, first) == firstCrc
+        && crc(file, last(end), end) == endCrc;
   }
 
   /** Whether one file holds all bytes of another from its start on, as far as samples tell. */

@@ -9,6 +9,7 @@ import io.wexrun.core.intake.Source;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
 import java.io.IOException;
+import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
@@ -29,6 +30,9 @@ import java.util.function.Consumer;
  */
 public final class FilesIntake implements Intake {
   private static final long SOON_NANOS = Duration.ofMillis(20).toNanos();
+
+  /** How often in a row files may be moved while they are looked at. */
+  private static final int MOST_TRIES = 20;
 
   private final Path workspace;
   private final Pattern pattern;
@@ -86,7 +90,7 @@ public final class FilesIntake implements Intake {
     if (lookIsDue()) {
       long begun = System.nanoTime();
       try {
-        recognize();
+        recognizeAll();
       } catch (IOException e) {
         throw new OutsideException("cannot look at " + written + ": " + e.getMessage(), e);
       }
@@ -121,6 +125,20 @@ public final class FilesIntake implements Intake {
   /** The next look is made however long the one before took. */
   void lookSoon() {
     lookTook = 0;
+  }
+
+  private void recognizeAll() throws IOException {
+    for (int left = MOST_TRIES; ; left--) {
+      try {
+        recognize();
+        return;
+      } catch (NoSuchFileException e) {
+        if (left == 0) {
+          throw e;
+        }
+        // One was moved or removed between two looks at it: it is elsewhere by now.
+      }
+    }
   }
 
   private void recognize() throws IOException {

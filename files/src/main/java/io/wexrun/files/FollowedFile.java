@@ -134,14 +134,7 @@ final class FollowedFile implements AutoCloseable {
     if (other.equals(seen) && !doubtful) {
       return true;
     }
-    boolean whole = other.size() >= least() && (mark == null || mark.standsIn(other.path()));
-    return whole && (tail.length == 0 || tailStandsIn(other.path()));
-  }
-
-  private boolean tailStandsIn(Path other) throws IOException {
-    try (FileChannel file = FileChannel.open(other, StandardOpenOption.READ)) {
-      return tailStandsIn(file);
-    }
+    return other.size() >= least() && standsIn(other.path());
   }
 
   private boolean tailStandsIn(FileChannel file) throws IOException {
@@ -156,17 +149,35 @@ final class FollowedFile implements AutoCloseable {
       close();
     }
     path = now.path();
+    doubtful = false;
     if (!now.equals(seen) || mark == null || mark.end() != read()) {
       seen = now;
       if (mark == null || mark.end() <= read()) {
-        mark = FileMark.of(now, read(), dating().seen(now.size(), now.modified()));
+        FileMark newer = FileMark.of(now, read(), dating().seen(now.size(), now.modified()));
+        doubtful = !standsIn(path);
+        mark = doubtful ? mark : newer;
       }
     }
     if (gone) {
       gone = false;
       mark = mark.gone(false);
     }
-    doubtful = false;
+  }
+
+  private boolean standsIn(Path other) throws IOException {
+    try (FileChannel file = FileChannel.open(other, StandardOpenOption.READ)) {
+      return standsIn(file);
+    }
+  }
+
+  /**
+   * Whether what was read stands in a file. If so, it did at any time before, too: a file that is
+   * cut does not get it back. So what else was read of the file just before is of the same one.
+   */
+  private boolean standsIn(FileChannel file) throws IOException {
+    return file.size() >= read()
+        && (mark == null || mark.standsIn(file))
+        && (tail.length == 0 || tailStandsIn(file));
   }
 
   /**
@@ -243,7 +254,7 @@ final class FollowedFile implements AutoCloseable {
     }
     long size = channel.size();
     long read = read();
-    if (size < read || size > read && !tailStandsIn(channel)) {
+    if (size < read) {
       doubtful = true;
       return Optional.empty();
     }
@@ -254,27 +265,31 @@ final class FollowedFile implements AutoCloseable {
     long part = dating().end(read);
     byte[] data = rest;
     int length = rest.length;
+    int end = 0;
     // Invariant: data[0, length) are the bytes from position on, and hold no line end.
-    while (position + length < size) {
+    while (end == 0 && length < LONGEST_LINE && position + length < size) {
       int before = length;
       // A record that goes on behind the part that was written before is taken with what follows.
       long to = position + length < part ? Math.min(part, size) : size;
       data = Arrays.copyOf(data, length + (int) Math.min(to - position - length, BLOCK));
       ByteBuffer more = ByteBuffer.wrap(data, length, data.length - length);
       length += read(channel, more, position + length);
-      int end = reading.framing().end(data, before, length);
-      if (end > 0) {
-        return Optional.of(block(data, end, length));
-      }
-      if (length >= LONGEST_LINE) {
-        return Optional.of(block(data, LONGEST_LINE, length));
-      }
       if (length == before) {
         break;
       }
+      end = reading.framing().end(data, before, length);
     }
-    if (reading.takeLastLine() && length > 0) {
-      return Optional.of(block(data, length, length));
+    if (!standsIn(channel)) {
+      doubtful = true;
+      return Optional.empty();
+    }
+    if (end == 0 && length >= LONGEST_LINE) {
+      end = LONGEST_LINE;
+    } else if (end == 0 && reading.takeLastLine()) {
+      end = length;
+    }
+    if (end > 0) {
+      return Optional.of(block(data, end, length));
     }
     rest = Arrays.copyOf(data, length);
     tail = Arrays.copyOfRange(rest, Math.max(0, length - TAIL), length);

@@ -31,7 +31,9 @@ import java.util.stream.Stream;
  * </ol>
  *
  * <p>A copy of a file that is still whole, with a name made of its name, is not a file of its own:
- * the file is going to be cut next, or somebody keeps a copy. Made for one look.
+ * the file is going to be cut next, or somebody keeps a copy. Made for one look, while programs may
+ * write, move and cut the files: what is found out of one file need not hold any more when the next
+ * one is looked at.
  */
 final class Recognition {
   /** So much must have been read of a file to know it again by its bytes alone. */
@@ -158,10 +160,25 @@ final class Recognition {
         free.remove(seen.path()); // It may be the begin of a copy; who knows what it becomes.
         continue;
       }
-      if (isCopyOfAny(seen, recognized.values()) || isCopyOfAny(seen, List.copyOf(free.values()))) {
+      if (isCopyOfAny(seen, recognized.values())
+          || isCopyOfAny(seen, List.copyOf(free.values()))
+          || holdsWhatWasRead(seen)) {
         free.remove(seen.path());
       }
     }
+  }
+
+  /**
+   * Whether it holds what was read of a file after which it is named: that file may have been cut
+   * since it was recognized. The next look tells.
+   */
+  private boolean holdsWhatWasRead(Seen seen) throws IOException {
+    for (Map.Entry<FollowedFile, Seen> each : recognized.entrySet()) {
+      if (isNamedAfter(seen.path(), each.getValue().path()) && each.getKey().isIn(seen)) {
+        return true;
+      }
+    }
+    return false;
   }
 
   private static boolean isCopyOfAny(Seen seen, Collection<Seen> originals) throws IOException {

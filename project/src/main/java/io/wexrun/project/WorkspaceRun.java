@@ -33,10 +33,14 @@ import java.util.function.Consumer;
  * hold is flushed and accounted for. The methods may be called from any thread.
  */
 public final class WorkspaceRun implements AutoCloseable {
+  /** How often what is looked up may be changed while a run starts. */
+  private static final int MOST_CHANGES = 10;
+
   private final Map<String, PipelineRun> runs = new LinkedHashMap<>();
   private final List<Hold> holds = new ArrayList<>();
   private final WorkspaceState state;
   private final Ends ends;
+
   private final Lanes lanes;
   private final RunOptions options;
   private final Notices notices = new Notices();
@@ -104,8 +108,7 @@ public final class WorkspaceRun implements AutoCloseable {
                 && feeders.stream()
                     .filter(f -> f != pipeline)
                     .allMatch(f -> runs.containsKey(f.name()) && runs.get(f.name()).ended());
-    Compiling.Compiled compiled = feeding.compiled().get(name);
-    compiled.references().keep();
+    Compiling.Compiled compiled = kept(pipeline, feeding.compiled().get(name), compiling);
     String version = state.texts().keep(name, begun.text(pipeline, compiled)).version();
     Shaper shaper = compiled.shaper().withVersion(version);
     begun.emptyLeftChannels(pipeline, shaper);
@@ -127,6 +130,23 @@ public final class WorkspaceRun implements AutoCloseable {
     } catch (RuntimeException e) {
       channel.close();
       throw e;
+    }
+  }
+
+  /** A pipeline with what it looks up, which is kept; compiled again if that was just changed. */
+  private static Compiling.Compiled kept(
+      Pipeline pipeline, Compiling.Compiled first, Compiling compiling) {
+    Compiling.Compiled compiled = first;
+    for (int left = MOST_CHANGES; ; left--) {
+      try {
+        compiled.references().keep();
+        return compiled;
+      } catch (OutsideException e) {
+        if (left == 0 || !compiled.references().changed()) {
+          throw e;
+        }
+        compiled = compiling.now(pipeline);
+      }
     }
   }
 
