@@ -1,6 +1,7 @@
 package io.wexrun.project;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.project.definition.WorkspaceDefinition;
@@ -14,6 +15,7 @@ import io.wexrun.queue.care.Repair;
 import io.wexrun.queue.care.Verification;
 import io.wexrun.queue.ends.DiskChannelConnector;
 import io.wexrun.queue.ends.Queues;
+import io.wexrun.state.WorkspaceState;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -174,9 +176,11 @@ public final class WorkspaceQueues {
    * that read it begin with the next one's first record.
    *
    * @return how many records it had
-   * @throws OutsideException if another process holds it
+   * @throws OutsideException if another process holds it; or if a pipeline has written more to it
+   *     than its books say, since it would write that again, to the next queue of this name
    */
   public long delete(String name) {
+    site.stateIfAny().ifPresent(state -> requireAccounted(name, state));
     long records =
         new WorkspaceHistory(site).noting("delete queue", name, "", () -> queues.delete(name));
     site.stateIfAny()
@@ -188,6 +192,24 @@ public final class WorkspaceQueues {
               }
             });
     return records;
+  }
+
+  private void requireAccounted(String name, WorkspaceState state) {
+    for (String pipeline : state.corrections().pipelines()) {
+      Map<SourcePartition, Long> positions = state.tally().positions(pipeline);
+      boolean more =
+          queues.written(name, pipeline).entrySet().stream()
+              .anyMatch(w -> w.getValue() > positions.getOrDefault(w.getKey(), 0L));
+      if (more) {
+        throw OutsideException.lasting(
+            "pipeline "
+                + pipeline
+                + " was killed while it wrote to queue "
+                + name
+                + ", and would write that again to the next one: run it once, so that its books"
+                + " are right, and then delete the queue");
+      }
+    }
   }
 
   /**

@@ -18,6 +18,7 @@ import java.util.List;
 import java.util.Optional;
 import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
+import java.util.stream.Collectors;
 
 /** A queue as an intake: its partitions are the source partitions. */
 public final class QueueIntake implements Intake {
@@ -62,10 +63,11 @@ public final class QueueIntake implements Intake {
     this.positions = new long[queue.partitions()];
     Arrays.fill(positions, REVOKED);
     queue.refresh();
+    List<KnownSource> before = new ArrayList<>();
     for (int i = 0; i < positions.length; i++) {
       Partition partition = queue.partition(i);
       Identity identity = identity(queue.identity(), i);
-      int generation = generation(i, identity, known, notices);
+      int generation = generation(i, identity, known, before);
       boolean end = fromNewest && generation == 1;
       sources.add(
           new Source(
@@ -74,6 +76,19 @@ public final class QueueIntake implements Intake {
               Optional.of(identity),
               end ? partition.end() : partition.oldest()));
     }
+    if (!before.isEmpty()) {
+      notices.accept(another(queue.name(), before));
+    }
+  }
+
+  private static String another(String queue, List<KnownSource> before) {
+    return "queue "
+        + queue
+        + " is another one than before, which is gone: that was read up to "
+        + before.stream()
+            .map(source -> "position " + source.position() + " of " + source.partition())
+            .collect(Collectors.joining(", "))
+        + "; the queue that is there now is read from its start";
   }
 
   /** Who a partition of a queue is. */
@@ -81,9 +96,13 @@ public final class QueueIntake implements Intake {
     return new Identity(queue + "/" + partition);
   }
 
-  /** The how manieth queue of its name a partition belongs to, from 1. */
+  /**
+   * The how manieth queue of its name a partition belongs to, from 1.
+   *
+   * @param before takes the one that was read and that the queue is not
+   */
   private static int generation(
-      int partition, Identity identity, List<KnownSource> known, Consumer<String> notices) {
+      int partition, Identity identity, List<KnownSource> known, List<KnownSource> before) {
     KnownSource latest = null;
     for (KnownSource source : known) {
       if (number(source.partition()) == partition
@@ -98,11 +117,7 @@ public final class QueueIntake implements Intake {
     if (latest.identity().orElse(identity).equals(identity)) {
       return generation;
     }
-    notices.accept(
-        latest.partition()
-            + " was in another queue of this name, which is gone: it was read up to position "
-            + latest.position()
-            + ", and the queue that is there now is read from its start");
+    before.add(latest);
     return generation + 1;
   }
 

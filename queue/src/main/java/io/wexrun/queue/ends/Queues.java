@@ -4,6 +4,7 @@ import io.wexrun.core.connect.Site;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.KnownSource;
+import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.QueueOptions;
@@ -108,6 +109,16 @@ public final class Queues implements AutoCloseable {
     site.readers(name)
         .forEach((pipeline, sources) -> readers.put(pipeline, ends(sources, identity)));
     return readers;
+  }
+
+  /** How far each source partition of a pipeline has got in a queue; nothing if there is none. */
+  public Map<SourcePartition, Long> written(String name, String pipeline) {
+    Optional<Queue> there = openToRead(name);
+    try {
+      return there.map(q -> QueueTarget.ofRecords(q, pipeline).progress()).orElse(Map.of());
+    } finally {
+      there.ifPresent(Queue::close);
+    }
   }
 
   /** Who a queue is; empty if it has not been made yet, or its description is damaged. */
