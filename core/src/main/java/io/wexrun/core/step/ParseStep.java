@@ -158,7 +158,7 @@ public abstract class ParseStep implements Step {
     boolean bytes = !binary() && batch.schema().column(from).type() == Type.Scalar.BYTES;
     for (int row = 0; row < batch.rows(); row++) {
       int record = batch.record(row);
-      rejects.reading(name, text.data(), text.start(row), text.end(row));
+      rejects.reading(name, binary() ? null : text.data(), text.start(row), text.end(row));
       boolean read =
           !text.absent(row)
               && !rejects.rejected(record)

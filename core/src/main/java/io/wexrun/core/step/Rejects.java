@@ -26,7 +26,11 @@ public final class Rejects {
     step = path;
   }
 
-  /** Rejections are from now on of the text {@code source[begin, end)} of a field. */
+  /**
+   * Rejections are from now on of the text {@code source[begin, end)} of a field.
+   *
+   * @param source null if it is not text
+   */
   void reading(String field, byte[] source, int begin, int end) {
     text = field;
     data = source;
@@ -51,7 +55,7 @@ public final class Rejects {
     if (!records.get(record)) {
       records.set(record);
       boolean whole = field.isEmpty() && !text.isEmpty();
-      String shown = whole ? detail + ", in " + Excerpt.of(data, from, to) : detail;
+      String shown = whole && data != null ? detail + ", in " + Excerpt.of(data, from, to) : detail;
       letters.add(record, reason, step, whole ? text : field, shown);
     }
   }
