@@ -1,6 +1,8 @@
 package io.wexrun.duckdb;
 
 import io.wexrun.core.identity.Identity;
+import io.wexrun.sql.Names;
+import io.wexrun.sql.Refusals;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
@@ -36,10 +38,7 @@ final class Catalog {
               + " not null, source varchar not null, from_position bigint not null, to_position"
               + " bigint not null, all_rows bigint, primary key (table_id, writer, source,"
               + " from_position))");
-      statement.execute(
-          "create table if not exists wexrun.refused (table_id varchar not null, writer varchar not"
-              + " null, source varchar not null, position bigint not null, row_number integer not"
-              + " null, why varchar not null)");
+      statement.execute(Refusals.TABLE);
       Optional<String> known = one(connection, "select id from wexrun.store");
       if (known.isEmpty()) {
         known = Optional.of(Identity.fresh().text());
@@ -63,7 +62,7 @@ final class Catalog {
     String others = MARK.matcher(comment).replaceAll("").strip();
     String marked = (others + " [wexrun " + fresh + "]").strip();
     try (Statement statement = connection.createStatement()) {
-      statement.execute("comment on table " + Sql.name(table) + " is " + Sql.text(marked));
+      statement.execute("comment on table " + Names.name(table) + " is " + Names.text(marked));
     }
     run(connection, "insert into wexrun.tables values (?, ?)", table, fresh.text());
     return fresh;

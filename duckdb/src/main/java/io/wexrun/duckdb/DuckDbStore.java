@@ -11,20 +11,20 @@ import io.wexrun.core.target.Store;
 import io.wexrun.core.target.Swapping;
 import io.wexrun.core.target.TableDifference;
 import io.wexrun.core.target.Target;
+import io.wexrun.sql.Answers;
+import io.wexrun.sql.Comparison;
+import io.wexrun.sql.Dialect;
+import io.wexrun.sql.Names;
 import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.DriverManager;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
-import java.sql.ResultSetMetaData;
 import java.sql.SQLException;
 import java.sql.Statement;
-import java.sql.Types;
-import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
 import java.util.Properties;
-import java.util.Set;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import java.util.stream.Collectors;
@@ -43,17 +43,8 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
   private static final Pattern EXPLAIN =
       Pattern.compile("^\\s*explain\\s+(analyze\\s+)?", Pattern.CASE_INSENSITIVE);
 
-  private static final Set<Integer> NUMBERS =
-      Set.of(
-          Types.TINYINT,
-          Types.SMALLINT,
-          Types.INTEGER,
-          Types.BIGINT,
-          Types.FLOAT,
-          Types.DOUBLE,
-          Types.DECIMAL,
-          Types.NUMERIC,
-          Types.REAL);
+  private static final Dialect DIALECT = new DuckDbDialect();
+  private static final Comparison COMPARISON = new Comparison(DIALECT);
 
   private final String name;
   private final Path file;
@@ -80,7 +71,7 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
     settings.setProperty(
         "allowed_directories",
         folders.stream()
-            .map(folder -> Sql.text(folder.toAbsolutePath().normalize() + "/"))
+            .map(folder -> Names.text(folder.toAbsolutePath().normalize() + "/"))
             .collect(Collectors.joining(", ", "[", "]")));
     DuckDBConnection opened = null;
     Identity found = null;
@@ -273,14 +264,12 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
         atOnce(
             "make table " + table.name(),
             c -> {
-              try (Statement statement = c.createStatement()) {
-                List<Stored> there = Stored.columns(statement, table.name());
-                if (there.isEmpty()) {
-                  statement.execute(Sql.createTable(table.name(), table.schema().columns()));
-                } else {
-                  compare(table, there, statement);
+              if (DIALECT.columns(c, table.name()).isEmpty()) {
+                try (Statement statement = c.createStatement()) {
+                  statement.execute(DIALECT.createTable(table.name(), table.schema().columns()));
                 }
               }
+              requireSame(c, table);
               return Catalog.identify(c, table.name());
             });
     return new DuckDbTarget(this, writer, table, who);
@@ -306,11 +295,12 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
         "put table " + shadow + " in the place of " + table,
         c -> {
           try (Statement statement = c.createStatement()) {
-            if (Stored.columns(statement, shadow).isEmpty()) {
+            if (DIALECT.columns(c, shadow).isEmpty()) {
               throw new OutsideException("there is no table " + shadow + " in " + this);
             }
-            statement.execute("drop table if exists " + Sql.name(table));
-            statement.execute("alter table " + Sql.name(shadow) + " rename to " + Sql.name(table));
+            statement.execute("drop table if exists " + Names.name(table));
+            statement.execute(
+                "alter table " + Names.name(shadow) + " rename to " + Names.name(table));
           }
           Catalog.forget(c, table);
           Catalog.renamed(c, shadow, table);
@@ -329,44 +319,23 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
   }
 
   /** A table that is there must have the same columns in the same order and of the same types. */
-  private void compare(Table table, List<Stored> there, Statement statement) throws SQLException {
-    if (!Stored.of(table, statement).equals(there)) {
-      Optional<TableDifference> difference = Stored.difference(table, there, statement);
+  private void requireSame(Connection connection, Table table) throws SQLException {
+    Optional<TableDifference> difference = COMPARISON.of(connection, table);
+    if (difference.isPresent()) {
       throw new OutsideException(
           "table "
               + table.name()
               + " in "
               + this
               + " has other columns than wexrun.yaml says: "
-              + difference.map(DuckDbStore::told).orElse("they stand in another order")
+              + Comparison.told(difference.get())
               + ". 'wexrun check' shows the difference and the statements that would close it");
     }
   }
 
-  private static String told(TableDifference difference) {
-    return difference.columns().stream()
-        .map(
-            column ->
-                column.name()
-                    + ": "
-                    + column.there().map(type -> type + " in the store").orElse("not in the store")
-                    + ", "
-                    + column.defined().orElse("not")
-                    + " defined")
-        .collect(Collectors.joining("; "));
-  }
-
   @Override
   public Optional<TableDifference> compare(Table table) {
-    return with(
-        "compare table " + table.name(),
-        c -> {
-          try (Statement statement = c.createStatement()) {
-            List<Stored> there = Stored.columns(statement, table.name());
-            boolean same = there.isEmpty() || Stored.of(table, statement).equals(there);
-            return same ? Optional.empty() : Stored.difference(table, there, statement);
-          }
-        });
+    return with("compare table " + table.name(), c -> COMPARISON.of(c, table));
   }
 
   @Override
@@ -376,7 +345,7 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
           requireOnlyReads(connection, sql);
           try (Statement statement = connection.createStatement()) {
             statement.execute("begin transaction read only");
-            return answer(statement, sql);
+            return Answers.to(statement, sql, PlainValues::plain);
           }
         });
   }
@@ -387,7 +356,7 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
         connection -> {
           try (Statement statement = connection.createStatement()) {
             statement.execute("begin transaction");
-            Answer answer = answer(statement, sql);
+            Answer answer = Answers.to(statement, sql, PlainValues::plain);
             statement.execute("commit");
             return answer;
           }
@@ -427,31 +396,6 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
         }
       }
     }
-  }
-
-  private static Answer answer(Statement statement, String sql) throws SQLException {
-    return statement.execute(sql)
-        ? answer(statement.getResultSet())
-        : new Answer(List.of(), List.of(), List.of());
-  }
-
-  private static Answer answer(ResultSet rows) throws SQLException {
-    ResultSetMetaData meta = rows.getMetaData();
-    List<String> columns = new ArrayList<>();
-    List<Boolean> numeric = new ArrayList<>();
-    for (int i = 1; i <= meta.getColumnCount(); i++) {
-      columns.add(meta.getColumnName(i));
-      numeric.add(NUMBERS.contains(meta.getColumnType(i)));
-    }
-    List<List<Object>> values = new ArrayList<>();
-    while (rows.next()) {
-      List<Object> row = new ArrayList<>();
-      for (int i = 1; i <= columns.size(); i++) {
-        row.add(PlainValues.plain(rows.getObject(i)));
-      }
-      values.add(row);
-    }
-    return new Answer(columns, numeric, values);
   }
 
   @Override

@@ -9,6 +9,8 @@ import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.Refusal;
 import io.wexrun.core.target.Staged;
 import io.wexrun.core.target.Target;
+import io.wexrun.sql.Refusals;
+import io.wexrun.sql.Sieve;
 import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.HashMap;
@@ -167,7 +169,7 @@ final class DuckDbTarget implements Target {
     private long loadSifted(Flush flush, List<Rows> fresh, List<Refusal> refused)
         throws SQLException {
       connection.rollback();
-      Sieve sieve = new Sieve(insertion, flush.parts(), fresh);
+      Sieve sieve = new Sieve(insertion::failure, flush.parts(), fresh);
       List<Rows> kept = sieve.kept();
       refused.addAll(sieve.refused());
       long written = kept.isEmpty() ? 0 : insertion.insert(connection, kept);

@@ -7,6 +7,7 @@ import java.io.IOException;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.List;
+import java.util.Optional;
 import java.util.regex.Pattern;
 import org.apache.arrow.c.ArrowArrayStream;
 import org.apache.arrow.c.Data;
@@ -40,6 +41,22 @@ record Insertion(DuckDbStore store, Table table) {
       }
     } catch (IOException e) {
       throw new OutsideException("cannot hand rows to " + store + ": " + e.getMessage(), e);
+    }
+  }
+
+  /** Why the table does not take rows, if that is because of the rows; they are taken back. */
+  Optional<SQLException> failure(List<Rows> rows) throws SQLException {
+    DuckDBConnection connection = store.connectToStage();
+    try {
+      insert(connection, rows);
+      return Optional.empty();
+    } catch (SQLException e) {
+      if (!isAboutRows(e)) {
+        throw e;
+      }
+      return Optional.of(e);
+    } finally {
+      store.disconnectStaged(connection);
     }
   }
 

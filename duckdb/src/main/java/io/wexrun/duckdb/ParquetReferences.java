@@ -3,6 +3,7 @@ package io.wexrun.duckdb;
 import io.wexrun.core.connect.ReferenceReader;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.reference.ReferenceTable;
+import io.wexrun.sql.Names;
 import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.DriverManager;
@@ -25,7 +26,7 @@ public final class ParquetReferences implements ReferenceReader {
         Statement statement = connection.createStatement();
         ResultSet found =
             statement.executeQuery(
-                "select * from read_parquet(" + Sql.text(file.toString()) + ") limit " + most)) {
+                "select * from read_parquet(" + Names.text(file.toString()) + ") limit " + most)) {
       List<String> columns = new ArrayList<>();
       for (int i = 1; i <= found.getMetaData().getColumnCount(); i++) {
         columns.add(found.getMetaData().getColumnName(i));

@@ -2,20 +2,12 @@ package io.wexrun.duckdb;
 
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Type;
+import io.wexrun.sql.Names;
 import java.util.stream.Collectors;
 
 /** Names and types as DuckDB writes them. */
 final class Sql {
   private Sql() {}
-
-  /** A name in quotes, so that every name can be a table or column. */
-  static String name(String name) {
-    return '"' + name.replace("\"", "\"\"") + '"';
-  }
-
-  static String text(String text) {
-    return "'" + text.replace("'", "''") + "'";
-  }
 
   static String type(Type type) {
     if (type instanceof Type.Decimal decimal) {
@@ -26,7 +18,7 @@ final class Sql {
     }
     if (type instanceof Type.Struct struct) {
       return struct.fields().stream()
-          .map(field -> name(field.name()) + " " + type(field.type()))
+          .map(field -> Names.name(field.name()) + " " + type(field.type()))
           .collect(Collectors.joining(", ", "STRUCT(", ")"));
     }
     return switch ((Type.Scalar) type) {
@@ -43,28 +35,17 @@ final class Sql {
     };
   }
 
-  static String createTable(String table, Iterable<Column> columns) {
-    StringBuilder sql = new StringBuilder("create table " + name(table) + " (");
-    String separator = "";
-    for (Column column : columns) {
-      sql.append(separator).append(name(column.name())).append(' ').append(type(column.type()));
-      sql.append(column.required() ? " not null" : "");
-      separator = ", ";
-    }
-    return sql.append(")").toString();
-  }
-
   /** The columns of a stream, each turned into the table's type where Arrow has none for it. */
   static String insert(String table, Iterable<Column> columns, String stream) {
     String values =
         java.util.stream.StreamSupport.stream(columns.spliterator(), false)
             .map(c -> value(c))
             .collect(Collectors.joining(", "));
-    return "insert into " + name(table) + " select " + values + " from " + name(stream);
+    return "insert into " + Names.name(table) + " select " + values + " from " + Names.name(stream);
   }
 
   private static String value(Column column) {
-    String name = name(column.name());
+    String name = Names.name(column.name());
     if (column.type() instanceof Type.Decimal decimal) {
       // The unscaled number; the division by a decimal power of ten is exact.
       return "("

@@ -5,6 +5,7 @@ import io.wexrun.contract.StoreContract;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.target.Store;
+import io.wexrun.sql.Names;
 import java.io.IOException;
 import java.io.UncheckedIOException;
 import java.nio.file.Files;
@@ -34,7 +35,7 @@ class DuckDbStoreContractTest extends StoreContract {
   @Override
   protected void drop(String table) {
     try (DuckDbStore store = (DuckDbStore) open()) {
-      store.change("drop table " + Sql.name(table));
+      store.change("drop table " + Names.name(table));
     }
   }
 
@@ -43,10 +44,10 @@ class DuckDbStoreContractTest extends StoreContract {
     String columns =
         table.schema().columns().stream()
             .map(Column::name)
-            .map(Sql::name)
+            .map(Names::name)
             .collect(Collectors.joining(", "));
     try (DuckDbStore store = (DuckDbStore) open()) {
-      return store.query("select " + columns + " from " + Sql.name(table.name())).rows();
+      return store.query("select " + columns + " from " + Names.name(table.name())).rows();
     }
   }
 }

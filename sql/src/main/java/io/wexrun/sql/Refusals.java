@@ -1,4 +1,4 @@
-package io.wexrun.duckdb;
+package io.wexrun.sql;
 
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
@@ -13,10 +13,16 @@ import java.util.List;
 import java.util.Map;
 
 /**
- * The rows of a writer that a table has refused and that are not in the tally yet; kept in the file
- * by the transaction that went past them. For several threads.
+ * The rows of a writer that a table has refused and that are not in the tally yet; kept in the
+ * database by the transaction that went past them. For several threads.
  */
-final class Refusals {
+public final class Refusals {
+  /** The table that they are kept in. */
+  public static final String TABLE =
+      "create table if not exists wexrun.refused (table_id varchar not null, writer varchar not"
+          + " null, source varchar not null, position bigint not null, row_number integer not"
+          + " null, why varchar not null)";
+
   private static final String OURS = " where table_id = ? and writer = ?";
 
   private final Identity table;
@@ -29,7 +35,8 @@ final class Refusals {
   }
 
   /** Those that were committed. */
-  static Refusals read(Connection connection, Identity table, String writer) throws SQLException {
+  public static Refusals read(Connection connection, Identity table, String writer)
+      throws SQLException {
     Refusals refusals = new Refusals(table, writer);
     try (PreparedStatement select =
         connection.prepareStatement(
@@ -56,12 +63,13 @@ final class Refusals {
     statement.setString(2, writer);
   }
 
-  synchronized boolean isEmpty() {
+  /** Whether there are none. */
+  public synchronized boolean isEmpty() {
     return known.isEmpty();
   }
 
   /** Those of a part that lie before what was committed when the target was opened. */
-  synchronized List<Refusal> of(Flush.Part part, long done) {
+  public synchronized List<Refusal> of(Flush.Part part, long done) {
     return known.stream()
         .filter(
             refusal ->
@@ -72,7 +80,7 @@ final class Refusals {
   }
 
   /** Writes more of them, in the connection's transaction. */
-  void remember(Connection connection, List<Refusal> more) throws SQLException {
+  public void remember(Connection connection, List<Refusal> more) throws SQLException {
     if (more.isEmpty()) {
       return;
     }
@@ -91,12 +99,12 @@ final class Refusals {
   }
 
   /** Those written before are committed. */
-  synchronized void committed(List<Refusal> more) {
+  public synchronized void committed(List<Refusal> more) {
     more.stream().filter(refusal -> !known.contains(refusal)).forEach(known::add);
   }
 
   /** Removes those before positions. */
-  synchronized void forget(Connection connection, Map<SourcePartition, Long> positions)
+  public synchronized void forget(Connection connection, Map<SourcePartition, Long> positions)
       throws SQLException {
     try (PreparedStatement delete =
         connection.prepareStatement(

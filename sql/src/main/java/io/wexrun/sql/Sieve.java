@@ -1,4 +1,4 @@
-package io.wexrun.duckdb;
+package io.wexrun.sql;
 
 import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.Rows;
@@ -8,16 +8,29 @@ import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
+import java.util.Optional;
 import java.util.stream.IntStream;
-import org.duckdb.DuckDBConnection;
 
 /**
  * Finds the rows that a table does not take, by inserting halves of them, each in a transaction
  * that is rolled back: first those that are refused whatever comes with them, then those that clash
  * with rows before them. For one thread.
  */
-final class Sieve {
-  private final Insertion insertion;
+public final class Sieve {
+  /** Inserts rows, and takes them back. */
+  @FunctionalInterface
+  public interface Trial {
+    /**
+     * Tries to insert rows.
+     *
+     * @param rows at least one
+     * @return why the table does not take them, if that is because of the rows
+     * @throws SQLException if it failed because of anything else
+     */
+    Optional<SQLException> failure(List<Rows> rows) throws SQLException;
+  }
+
+  private final Trial trial;
   private final List<Flush.Part> parts;
   private final int[] partOf;
   private final int[] rowOf;
@@ -26,11 +39,12 @@ final class Sieve {
   /**
    * A sieve of rows.
    *
+   * @param trial inserts rows and takes them back
    * @param parts the parts of a flush
    * @param fresh of each part, those of its rows that are to be inserted
    */
-  Sieve(Insertion insertion, List<Flush.Part> parts, List<Rows> fresh) {
-    this.insertion = insertion;
+  public Sieve(Trial trial, List<Flush.Part> parts, List<Rows> fresh) {
+    this.trial = trial;
     this.parts = parts;
     int all = fresh.stream().mapToInt(Rows::count).sum();
     this.partOf = new int[all];
@@ -45,7 +59,7 @@ final class Sieve {
   }
 
   /** The rows that can be inserted together, part by part. */
-  List<Rows> kept() throws SQLException {
+  public List<Rows> kept() throws SQLException {
     List<Integer> alone = new ArrayList<>();
     sift(List.of(), IntStream.range(0, rowOf.length).boxed().toList(), alone);
     if (failure(alone) == null) {
@@ -57,7 +71,7 @@ final class Sieve {
   }
 
   /** What was refused, in the order of the flush. */
-  List<Refusal> refused() {
+  public List<Refusal> refused() {
     refused.sort(
         (a, b) -> {
           int source = a.source().compareTo(b.source());
@@ -93,18 +107,7 @@ final class Sieve {
     if (some.isEmpty()) {
       return null;
     }
-    DuckDBConnection connection = insertion.store().connectToStage();
-    try {
-      insertion.insert(connection, rows(some));
-      return null;
-    } catch (SQLException e) {
-      if (!Insertion.isAboutRows(e)) {
-        throw e;
-      }
-      return e;
-    } finally {
-      insertion.store().disconnectStaged(connection);
-    }
+    return trial.failure(rows(some)).orElse(null);
   }
 
   private List<Rows> rows(List<Integer> some) {

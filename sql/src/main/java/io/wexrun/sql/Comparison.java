@@ -1,0 +1,134 @@
+package io.wexrun.sql;
+
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.target.TableDifference;
+import java.sql.Connection;
+import java.sql.SQLException;
+import java.sql.Statement;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+
+/** Compares tables in a database with their definitions. For several threads. */
+public record Comparison(Dialect dialect) {
+  /**
+   * Compares a table with its definition. Changes nothing.
+   *
+   * @return empty if there is no such table, or if it is as defined
+   */
+  public Optional<TableDifference> of(Connection connection, Table table) throws SQLException {
+    List<StoredColumn> there = dialect.columns(connection, table.name());
+    if (there.isEmpty()) {
+      return Optional.empty();
+    }
+    List<StoredColumn> defined = defined(connection, table);
+    return there.equals(defined) ? Optional.empty() : difference(table, there, defined);
+  }
+
+  /** The columns that a definition gives, as the database itself spells them. */
+  private List<StoredColumn> defined(Connection connection, Table table) throws SQLException {
+    String probe = "wexrun_probe_" + Long.toUnsignedString(System.nanoTime(), 36);
+    String create = dialect.createTable(probe, table.schema().columns());
+    try (Statement statement = connection.createStatement()) {
+      statement.execute(create.replaceFirst("create table", "create temp table"));
+      List<StoredColumn> columns = dialect.columns(connection, probe);
+      statement.execute("drop table " + Names.name(probe));
+      return columns;
+    }
+  }
+
+  /** A difference in one line, for messages. */
+  public static String told(TableDifference difference) {
+    List<String> columns = new ArrayList<>();
+    for (TableDifference.Column column : difference.columns()) {
+      String there = column.there().map(type -> type + " in the store").orElse("not in the store");
+      columns.add(
+          column.name() + ": " + there + ", " + column.defined().orElse("not") + " defined");
+    }
+    return columns.isEmpty() ? "they stand in another order" : String.join("; ", columns);
+  }
+
+  /** What differs, and the statements that would close it; empty for another order alone. */
+  private Optional<TableDifference> difference(
+      Table table, List<StoredColumn> there, List<StoredColumn> defined) {
+    Map<String, StoredColumn> old = new LinkedHashMap<>();
+    there.forEach(column -> old.put(column.name(), column));
+    List<TableDifference.Column> columns = new ArrayList<>();
+    List<String> ddl = new ArrayList<>();
+    String alter = "alter table " + Names.name(table.name()) + " ";
+    for (StoredColumn column : defined) {
+      StoredColumn before = old.remove(column.name());
+      String name = Names.name(column.name());
+      if (before == null) {
+        columns.add(column.differs(null, "is missing"));
+        ddl.add(alter + "add column " + name + " " + column.type() + ";");
+        if (column.required()) {
+          ddl.add("-- fill " + name + " in the rows that are there, then:");
+          ddl.add(alter + "alter column " + name + " set not null;");
+        }
+        continue;
+      }
+      if (!before.type().equals(column.type())) {
+        columns.add(column.differs(before, "has another type"));
+        ddl.add(alter + dialect.retype(name, column.type()) + ";");
+      }
+      if (before.required() != column.required()) {
+        String what = before.required() ? "must not be null" : "may be null";
+        columns.add(column.differs(before, what + ", unlike its definition"));
+        ddl.add(
+            alter + "alter column " + name + (column.required() ? " set" : " drop") + " not null;");
+      }
+    }
+    for (StoredColumn left : old.values()) {
+      columns.add(
+          new TableDifference.Column(
+              left.name(), Optional.of(left.type()), Optional.empty(), "is not defined"));
+      ddl.add(alter + "drop column " + Names.name(left.name()) + "; -- its values are lost");
+    }
+    boolean ordered = inOrder(there, defined);
+    if (!ordered) {
+      ddl.add("-- the columns stand in another order; this puts them into the defined one:");
+      ddl.add(reorder(table, defined));
+    }
+    if (columns.isEmpty() && !ordered) {
+      columns.add(
+          new TableDifference.Column(
+              defined.get(0).name(),
+              Optional.empty(),
+              Optional.empty(),
+              "and others stand elsewhere"));
+    }
+    return Optional.of(new TableDifference(table.name(), columns, ddl));
+  }
+
+  /** Whether the table will have the defined order once columns are added and dropped. */
+  private static boolean inOrder(List<StoredColumn> there, List<StoredColumn> defined) {
+    List<String> names = new ArrayList<>();
+    List<String> wanted = defined.stream().map(StoredColumn::name).toList();
+    there.stream().map(StoredColumn::name).filter(wanted::contains).forEach(names::add);
+    wanted.stream().filter(name -> !names.contains(name)).forEach(names::add);
+    return names.equals(wanted);
+  }
+
+  private String reorder(Table table, List<StoredColumn> defined) {
+    String name = Names.name(table.name());
+    String whole = Names.name(table.name() + "_ordered");
+    List<String> names = defined.stream().map(column -> Names.name(column.name())).toList();
+    return dialect.createTable(table.name() + "_ordered", table.schema().columns())
+        + "; insert into "
+        + whole
+        + " select "
+        + String.join(", ", names)
+        + " from "
+        + name
+        + "; drop table "
+        + name
+        + "; alter table "
+        + whole
+        + " rename to "
+        + name
+        + ";";
+  }
+}

@@ -1,0 +1,26 @@
+package io.wexrun.sql;
+
+import io.wexrun.core.target.TableDifference;
+import java.util.Optional;
+
+/**
+ * A column of a table in a database.
+ *
+ * @param type as the database spells it
+ * @param required whether it takes no null
+ */
+public record StoredColumn(String name, String type, boolean required) {
+  /**
+   * How this column of a definition differs from the one that is there.
+   *
+   * @param before null if there is none
+   */
+  TableDifference.Column differs(StoredColumn before, String what) {
+    return new TableDifference.Column(
+        name, Optional.ofNullable(before).map(StoredColumn::words), Optional.of(words()), what);
+  }
+
+  private String words() {
+    return type + (required ? " not null" : "");
+  }
+}
