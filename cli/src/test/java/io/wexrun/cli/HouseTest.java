@@ -68,8 +68,11 @@ class HouseTest {
                           core.pipeline core.reference core.schema
       formats           : core.batch core.connect core.dead core.diagnose core.field core.intake
                           core.reference core.schema core.step core.written
+      sql               : core.batch core.identity core.intake core.pipeline core.schema core.target
       duckdb            : core.batch core.connect core.diagnose core.identity core.intake
-                          core.pipeline core.reference core.schema core.target
+                          core.pipeline core.reference core.schema core.target sql
+      postgres          : core.batch core.connect core.diagnose core.field core.identity core.intake
+                          core.pipeline core.schema core.target sql
       project.yaml      : core.diagnose
       project.definition: core.intake core.pipeline core.shape
       project.read      : core.diagnose core.pipeline core.schema project.definition project.yaml
@@ -104,6 +107,8 @@ class HouseTest {
       queue        : io.airlift.compress java.io java.nio.channels java.nio.file
       files        : de.siegmar.fastcsv java.io java.nio.channels java.nio.file tools.jackson
       formats      : com.google.protobuf java.io java.nio.file java.security org.apache.avro ua_parser
+      sql          : java.sql
+      postgres     : java.sql org.postgresql
       duckdb       : java.io java.nio.file java.sql org.apache.arrow org.duckdb
       project.yaml : org.snakeyaml
       project      : com.google.re2j java.io java.net java.nio.channels java.nio.file java.security

@@ -198,6 +198,21 @@ public abstract class StoreContract {
     }
   }
 
+  /** People add columns of their own, and tables are made by hand. */
+  @Test
+  void columnsStandInAnyOrderAndThereMayBeMore() {
+    load(table("t", "more", "text", "n", "int", "text", "text"), List.of(List.of("m", "1", "x")));
+    Table fewer = table("t", "text", "text", "n", "int");
+    try (Store store = open()) {
+      assumeThat(store).isInstanceOf(Comparing.class);
+      assertThat(((Comparing) store).compare(fewer)).isEmpty();
+      try (Target target = store.target("q", fewer)) {
+        assertThat(commit(target, fewer, 0, List.of(List.of("y", "2"))).written()).isEqualTo(1);
+      }
+    }
+    assertThat(found(fewer)).containsExactly("[x, 1]", "[y, 2]");
+  }
+
   @Test
   void howATableStandsIsToldWithoutTouchingIt() {
     Table table = table("t", "n", "int");

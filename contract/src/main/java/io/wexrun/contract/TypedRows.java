@@ -20,11 +20,11 @@ import java.util.Map;
 import java.util.stream.IntStream;
 
 /** Rows of any columns, written down as texts, and values as a store gives them as texts, too. */
-final class TypedRows {
+public final class TypedRows {
   private TypedRows() {}
 
   /** Rows at positions 0, 1, 2, ... of a source; null is an absent value. */
-  static Rows of(Schema schema, List<List<String>> texts) {
+  public static Rows of(Schema schema, List<List<String>> texts) {
     List<Vector> columns = new ArrayList<>();
     for (int c = 0; c < schema.size(); c++) {
       Type type = schema.column(c).type();

@@ -29,13 +29,14 @@ final class DuckDbDialect implements Dialect {
     try (Statement statement = connection.createStatement();
         ResultSet rows =
             statement.executeQuery(
-                "select column_name, data_type, is_nullable from information_schema.columns where"
-                    + " table_schema = 'main' and table_name = "
+                "select column_name, data_type, is_nullable, column_default is not null from"
+                    + " information_schema.columns where table_schema = 'main' and table_name = "
                     + Names.text(table)
                     + " order by ordinal_position")) {
       while (rows.next()) {
         boolean required = rows.getString(3).equals("NO");
-        columns.add(new StoredColumn(rows.getString(1), rows.getString(2), required));
+        columns.add(
+            new StoredColumn(rows.getString(1), rows.getString(2), required, rows.getBoolean(4)));
       }
     }
     return columns;

@@ -45,7 +45,7 @@ record Insertion(DuckDbStore store, Table table) {
   }
 
   /** Why the table does not take rows, if that is because of the rows; they are taken back. */
-  Optional<SQLException> failure(List<Rows> rows) throws SQLException {
+  Optional<String> failure(List<Rows> rows) throws SQLException {
     DuckDBConnection connection = store.connectToStage();
     try {
       insert(connection, rows);
@@ -54,7 +54,7 @@ record Insertion(DuckDbStore store, Table table) {
       if (!isAboutRows(e)) {
         throw e;
       }
-      return Optional.of(e);
+      return e.getMessage().lines().findFirst().map(String::strip);
     } finally {
       store.disconnectStaged(connection);
     }

@@ -3,6 +3,7 @@ package io.wexrun.duckdb;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Type;
 import io.wexrun.sql.Names;
+import java.util.List;
 import java.util.stream.Collectors;
 
 /** Names and types as DuckDB writes them. */
@@ -36,12 +37,16 @@ final class Sql {
   }
 
   /** The columns of a stream, each turned into the table's type where Arrow has none for it. */
-  static String insert(String table, Iterable<Column> columns, String stream) {
-    String values =
-        java.util.stream.StreamSupport.stream(columns.spliterator(), false)
-            .map(c -> value(c))
-            .collect(Collectors.joining(", "));
-    return "insert into " + Names.name(table) + " select " + values + " from " + Names.name(stream);
+  static String insert(String table, List<Column> columns, String stream) {
+    return "insert into "
+        + Names.name(table)
+        + columns.stream()
+            .map(c -> Names.name(c.name()))
+            .collect(Collectors.joining(", ", " (", ")"))
+        + " select "
+        + columns.stream().map(Sql::value).collect(Collectors.joining(", "))
+        + " from "
+        + Names.name(stream);
   }
 
   private static String value(Column column) {

@@ -11,12 +11,15 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 
-/** Compares tables in a database with their definitions. For several threads. */
+/**
+ * Compares tables in a database with their definitions. Columns may stand in another order, and
+ * there may be more of them, if they need no value. For several threads.
+ */
 public record Comparison(Dialect dialect) {
   /**
    * Compares a table with its definition. Changes nothing.
    *
-   * @return empty if there is no such table, or if it is as defined
+   * @return empty if there is no such table, or if rows by the definition can be loaded into it
    */
   public Optional<TableDifference> of(Connection connection, Table table) throws SQLException {
     List<StoredColumn> there = dialect.columns(connection, table.name());
@@ -24,7 +27,7 @@ public record Comparison(Dialect dialect) {
       return Optional.empty();
     }
     List<StoredColumn> defined = defined(connection, table);
-    return there.equals(defined) ? Optional.empty() : difference(table, there, defined);
+    return difference(table, there, defined);
   }
 
   /** The columns that a definition gives, as the database itself spells them. */
@@ -47,7 +50,7 @@ public record Comparison(Dialect dialect) {
       columns.add(
           column.name() + ": " + there + ", " + column.defined().orElse("not") + " defined");
     }
-    return columns.isEmpty() ? "they stand in another order" : String.join("; ", columns);
+    return String.join("; ", columns);
   }
 
   /** What differs, and the statements that would close it; empty for another order alone. */
@@ -82,53 +85,18 @@ public record Comparison(Dialect dialect) {
       }
     }
     for (StoredColumn left : old.values()) {
-      columns.add(
-          new TableDifference.Column(
-              left.name(), Optional.of(left.type()), Optional.empty(), "is not defined"));
-      ddl.add(alter + "drop column " + Names.name(left.name()) + "; -- its values are lost");
+      if (left.required() && !left.filled()) {
+        columns.add(
+            new TableDifference.Column(
+                left.name(),
+                Optional.of(left.type() + " not null"),
+                Optional.empty(),
+                "is not defined, and takes no null"));
+        ddl.add(alter + "alter column " + Names.name(left.name()) + " drop not null;");
+      }
     }
-    boolean ordered = inOrder(there, defined);
-    if (!ordered) {
-      ddl.add("-- the columns stand in another order; this puts them into the defined one:");
-      ddl.add(reorder(table, defined));
-    }
-    if (columns.isEmpty() && !ordered) {
-      columns.add(
-          new TableDifference.Column(
-              defined.get(0).name(),
-              Optional.empty(),
-              Optional.empty(),
-              "and others stand elsewhere"));
-    }
-    return Optional.of(new TableDifference(table.name(), columns, ddl));
-  }
-
-  /** Whether the table will have the defined order once columns are added and dropped. */
-  private static boolean inOrder(List<StoredColumn> there, List<StoredColumn> defined) {
-    List<String> names = new ArrayList<>();
-    List<String> wanted = defined.stream().map(StoredColumn::name).toList();
-    there.stream().map(StoredColumn::name).filter(wanted::contains).forEach(names::add);
-    wanted.stream().filter(name -> !names.contains(name)).forEach(names::add);
-    return names.equals(wanted);
-  }
-
-  private String reorder(Table table, List<StoredColumn> defined) {
-    String name = Names.name(table.name());
-    String whole = Names.name(table.name() + "_ordered");
-    List<String> names = defined.stream().map(column -> Names.name(column.name())).toList();
-    return dialect.createTable(table.name() + "_ordered", table.schema().columns())
-        + "; insert into "
-        + whole
-        + " select "
-        + String.join(", ", names)
-        + " from "
-        + name
-        + "; drop table "
-        + name
-        + "; alter table "
-        + whole
-        + " rename to "
-        + name
-        + ";";
+    return columns.isEmpty()
+        ? Optional.empty()
+        : Optional.of(new TableDifference(table.name(), columns, ddl));
   }
 }

@@ -24,10 +24,10 @@ public final class Sieve {
      * Tries to insert rows.
      *
      * @param rows at least one
-     * @return why the table does not take them, if that is because of the rows
+     * @return why the table does not take them, in one line, if that is because of the rows
      * @throws SQLException if it failed because of anything else
      */
-    Optional<SQLException> failure(List<Rows> rows) throws SQLException;
+    Optional<String> failure(List<Rows> rows) throws SQLException;
   }
 
   private final Trial trial;
@@ -91,7 +91,7 @@ public final class Sieve {
       throws SQLException {
     List<Integer> all = new ArrayList<>(before);
     all.addAll(some);
-    SQLException failure = failure(all);
+    String failure = failure(all);
     if (failure == null) {
       kept.addAll(some);
     } else if (some.size() == 1) {
@@ -103,7 +103,7 @@ public final class Sieve {
   }
 
   /** Why rows cannot be inserted; null if they can. */
-  private SQLException failure(List<Integer> some) throws SQLException {
+  private String failure(List<Integer> some) throws SQLException {
     if (some.isEmpty()) {
       return null;
     }
@@ -124,7 +124,7 @@ public final class Sieve {
     return rows;
   }
 
-  private void refuse(int which, SQLException why) {
+  private void refuse(int which, String why) {
     Flush.Part part = parts.get(partOf[which]);
     Batch batch = part.rows().batch();
     long position = batch.position(rowOf[which]);
@@ -132,7 +132,6 @@ public final class Sieve {
     for (int i = 0; part.rows().row(i) != rowOf[which]; i++) {
       row = batch.position(part.rows().row(i)) == position ? row + 1 : 0;
     }
-    String message = String.valueOf(why.getMessage()).lines().findFirst().orElse("").strip();
-    refused.add(new Refusal(part.source(), position, row, message));
+    refused.add(new Refusal(part.source(), position, row, why));
   }
 }

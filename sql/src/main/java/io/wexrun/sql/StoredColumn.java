@@ -8,8 +8,9 @@ import java.util.Optional;
  *
  * @param type as the database spells it
  * @param required whether it takes no null
+ * @param filled whether the database fills it where nothing is said of it
  */
-public record StoredColumn(String name, String type, boolean required) {
+public record StoredColumn(String name, String type, boolean required, boolean filled) {
   /**
    * How this column of a definition differs from the one that is there.
    *

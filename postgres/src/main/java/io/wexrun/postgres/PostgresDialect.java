@@ -1,0 +1,71 @@
+package io.wexrun.postgres;
+
+import io.wexrun.core.schema.Type;
+import io.wexrun.sql.Dialect;
+import io.wexrun.sql.Names;
+import io.wexrun.sql.StoredColumn;
+import java.sql.Connection;
+import java.sql.PreparedStatement;
+import java.sql.ResultSet;
+import java.sql.SQLException;
+import java.util.ArrayList;
+import java.util.List;
+
+/** How PostgreSQL writes tables. Lists of plain values are arrays; what is nested more is jsonb. */
+final class PostgresDialect implements Dialect {
+  private static final String COLUMNS =
+      "select attname, format_type(atttypid, atttypmod), attnotnull,"
+          + " atthasdef or attidentity <> '' from pg_attribute"
+          + " where attrelid = to_regclass(?) and attnum > 0 and not attisdropped order by attnum";
+
+  @Override
+  public String type(Type type) {
+    if (type instanceof Type.Decimal decimal) {
+      return "numeric(" + decimal.precision() + "," + decimal.scale() + ")";
+    }
+    if (isArray(type)) {
+      return type(((Type.ListOf) type).element()) + "[]";
+    }
+    if (type.nested()) {
+      return "jsonb";
+    }
+    return switch ((Type.Scalar) type) {
+      case BOOL -> "boolean";
+      case INT -> "integer";
+      case LONG -> "bigint";
+      case DOUBLE -> "double precision";
+      case TEXT -> "text";
+      case BYTES -> "bytea";
+      case TIMESTAMP -> "timestamp with time zone";
+      case DATE -> "date";
+      case UUID -> "uuid";
+      case JSON -> "jsonb";
+    };
+  }
+
+  /** Arrays of arrays would all need the same length. */
+  static boolean isArray(Type type) {
+    return type instanceof Type.ListOf list && !list.element().nested();
+  }
+
+  @Override
+  public String retype(String column, String type) {
+    return "alter column " + column + " type " + type + " using " + column + "::" + type;
+  }
+
+  @Override
+  public List<StoredColumn> columns(Connection connection, String table) throws SQLException {
+    List<StoredColumn> columns = new ArrayList<>();
+    try (PreparedStatement select = connection.prepareStatement(COLUMNS)) {
+      select.setString(1, Names.name(table));
+      try (ResultSet rows = select.executeQuery()) {
+        while (rows.next()) {
+          columns.add(
+              new StoredColumn(
+                  rows.getString(1), rows.getString(2), rows.getBoolean(3), rows.getBoolean(4)));
+        }
+      }
+    }
+    return columns;
+  }
+}

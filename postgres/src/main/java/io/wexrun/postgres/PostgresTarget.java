@@ -1,0 +1,250 @@
+package io.wexrun.postgres;
+
+import io.wexrun.core.batch.Rows;
+import io.wexrun.core.identity.Identity;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.target.Flush;
+import io.wexrun.core.target.Receipt;
+import io.wexrun.core.target.Refusal;
+import io.wexrun.core.target.Staged;
+import io.wexrun.core.target.Target;
+import io.wexrun.sql.Names;
+import io.wexrun.sql.Refusals;
+import io.wexrun.sql.Sieve;
+import java.sql.Connection;
+import java.sql.SQLException;
+import java.sql.Savepoint;
+import java.sql.Statement;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Set;
+import java.util.regex.Pattern;
+import java.util.stream.Collectors;
+import org.postgresql.PGConnection;
+import org.postgresql.copy.CopyIn;
+
+/**
+ * A table of a PostgreSQL database. Each flush has a connection and a transaction of its own, into
+ * which the rows are copied; the progress is moved when it is committed. Rows that the table does
+ * not take are found and refused.
+ */
+final class PostgresTarget implements Target {
+  /** Classes of SQL states that are about rows: data, constraints, raised by triggers, limits. */
+  private static final Pattern ABOUT_ROWS = Pattern.compile("(22|23|P0|54|44).*");
+
+  private final PostgresStore store;
+  private final Table table;
+  private final Identity identity;
+  private final Progress progress;
+  private final Map<SourcePartition, Long> atOpening = new HashMap<>();
+  private final Map<SourcePartition, Long> rowsAtOpening = new HashMap<>();
+  private final Map<SourcePartition, Long> expected;
+  private final Refusals refusals;
+  private final Set<StagedFlush> staged = new HashSet<>();
+
+  PostgresTarget(PostgresStore store, String writer, Table table, Identity identity) {
+    this.store = store;
+    this.table = table;
+    this.identity = identity;
+    this.progress = new Progress(identity, writer, store.label(table.name()));
+    this.refusals =
+        store.transaction(
+            "read the progress of table " + table.name(),
+            c -> {
+              progress
+                  .read(c)
+                  .forEach(
+                      (source, reached) -> {
+                        atOpening.put(source, reached.position());
+                        rowsAtOpening.put(source, reached.rows());
+                      });
+              return Refusals.read(c, identity, writer);
+            });
+    this.expected = new HashMap<>(atOpening);
+  }
+
+  @Override
+  public Map<SourcePartition, Long> progress() {
+    return Map.copyOf(atOpening);
+  }
+
+  @Override
+  public Optional<Identity> identity() {
+    return Optional.of(identity);
+  }
+
+  @Override
+  public Map<SourcePartition, Long> rows() {
+    return Map.copyOf(rowsAtOpening);
+  }
+
+  @Override
+  public int parallelism() {
+    return 2;
+  }
+
+  @Override
+  public Staged stage(Flush flush) {
+    List<Rows> fresh = new ArrayList<>();
+    List<Refusal> before = new ArrayList<>();
+    for (Flush.Part part : flush.parts()) {
+      long done = atOpening.getOrDefault(part.source(), Long.MIN_VALUE);
+      fresh.add(part.rows().from(done));
+      before.addAll(refusals.of(part, done));
+    }
+    StagedFlush result = new StagedFlush(store.connect(), flush.progress());
+    synchronized (staged) {
+      staged.add(result);
+    }
+    try {
+      result.load(flush, fresh, before);
+    } catch (SQLException e) {
+      throw store.failed("load rows into table " + table.name(), e);
+    }
+    return result;
+  }
+
+  /** What was refused and is accounted for need not be known any more. */
+  @Override
+  public void accounted(Map<SourcePartition, Long> positions) {
+    if (!refusals.isEmpty()) {
+      store.transaction(
+          "forget refused rows",
+          c -> {
+            refusals.forget(c, positions);
+            return positions;
+          });
+    }
+  }
+
+  @Override
+  public void close() {
+    synchronized (staged) {
+      staged.forEach(flush -> store.giveBack(flush.connection, false));
+      staged.clear();
+    }
+  }
+
+  /** Copies rows in the connection's transaction; how many there were. */
+  private long copy(Connection connection, List<Rows> rows) throws SQLException {
+    String columns =
+        table.schema().columns().stream()
+            .map(column -> Names.name(column.name()))
+            .collect(Collectors.joining(", ", " (", ")"));
+    CopyIn copy =
+        connection
+            .unwrap(PGConnection.class)
+            .getCopyAPI()
+            .copyIn("copy " + Names.name(table.name()) + columns + " from stdin (format binary)");
+    try {
+      new CopyRows(table.schema()).send(rows, copy);
+      return copy.endCopy();
+    } finally {
+      if (copy.isActive()) {
+        copy.cancelCopy();
+      }
+    }
+  }
+
+  /** Why the table does not take rows, if that is because of the rows; they are taken back. */
+  private Optional<String> failure(Connection connection, List<Rows> rows) throws SQLException {
+    Savepoint before = connection.setSavepoint();
+    Optional<String> failure = Optional.empty();
+    try {
+      copy(connection, rows);
+    } catch (SQLException e) {
+      if (!isAboutRows(e)) {
+        throw e;
+      }
+      failure = Optional.of(PostgresStore.message(e));
+    }
+    connection.rollback(before);
+    return failure;
+  }
+
+  private static boolean isAboutRows(SQLException e) {
+    return ABOUT_ROWS.matcher(String.valueOf(e.getSQLState())).matches();
+  }
+
+  /** A transaction with the rows of a flush. */
+  private final class StagedFlush implements Staged {
+    private final Connection connection;
+    private final Map<SourcePartition, Long> ends;
+    private final Map<SourcePartition, Long> more = new HashMap<>();
+    private Receipt receipt;
+
+    StagedFlush(Connection connection, Map<SourcePartition, Long> ends) {
+      this.connection = connection;
+      this.ends = ends;
+    }
+
+    /**
+     * Copies the rows that were not committed before. If the table does not take some of them,
+     * those are found, and the others are copied.
+     */
+    void load(Flush flush, List<Rows> fresh, List<Refusal> before) throws SQLException {
+      long rows = fresh.stream().mapToLong(Rows::count).sum();
+      List<Refusal> refused = new ArrayList<>(before);
+      long written = 0;
+      if (rows > 0) {
+        try (Statement statement = connection.createStatement()) {
+          // A constraint that is looked at only at the commit would refuse the whole flush.
+          statement.execute("set constraints all immediate");
+        }
+        Savepoint empty = connection.setSavepoint();
+        try {
+          written = copy(connection, fresh.stream().filter(part -> part.count() > 0).toList());
+        } catch (SQLException e) {
+          if (!isAboutRows(e)) {
+            throw e;
+          }
+          connection.rollback(empty);
+          written = loadSifted(flush, fresh, refused);
+        }
+      }
+      for (int i = 0; i < fresh.size(); i++) {
+        more.merge(flush.parts().get(i).source(), (long) fresh.get(i).count(), Long::sum);
+      }
+      refused
+          .subList(before.size(), refused.size())
+          .forEach(refusal -> more.merge(refusal.source(), -1L, Long::sum));
+      receipt = new Receipt(written, flush.rows() - rows - before.size(), refused);
+    }
+
+    private long loadSifted(Flush flush, List<Rows> fresh, List<Refusal> refused)
+        throws SQLException {
+      Sieve sieve = new Sieve(rows -> failure(connection, rows), flush.parts(), fresh);
+      List<Rows> kept = sieve.kept();
+      refused.addAll(sieve.refused());
+      long written = kept.isEmpty() ? 0 : copy(connection, kept);
+      refusals.remember(connection, sieve.refused());
+      return written;
+    }
+
+    /** Commits come in the order of the flushes, so only here it is known where each goes on. */
+    @Override
+    public Receipt commit() {
+      boolean well = false;
+      try {
+        progress.move(connection, expected, ends, more);
+        connection.commit();
+        well = true;
+      } catch (SQLException e) {
+        throw store.failed("commit rows to table " + table.name(), e);
+      } finally {
+        synchronized (staged) {
+          staged.remove(this);
+        }
+        store.giveBack(connection, well);
+      }
+      refusals.committed(receipt.refused());
+      ends.forEach((source, end) -> expected.merge(source, end, Math::max));
+      return receipt;
+    }
+  }
+}

@@ -1,0 +1,2 @@
+/** Tables in a PostgreSQL database. */
+package io.wexrun.postgres;

@@ -1,0 +1,219 @@
+package io.wexrun.postgres;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
+
+import io.wexrun.contract.FolderSite;
+import io.wexrun.contract.TypedRows;
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.KeyPath;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Type;
+import io.wexrun.core.target.Flush;
+import io.wexrun.core.target.Receipt;
+import io.wexrun.core.target.Target;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.List;
+import java.util.SplittableRandom;
+import org.junit.jupiter.api.AfterEach;
+import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+import org.junit.jupiter.params.provider.ValueSource;
+
+/** What is a PostgreSQL database's own, beside the contracts. */
+class PostgresStoreTest {
+  private static final SourcePartition S = new SourcePartition("a.log");
+
+  @TempDir private Path folder;
+  private final String database = Server.database();
+  private PostgresStore store;
+
+  @BeforeEach
+  void open() {
+    store = Server.open(database, folder);
+  }
+
+  @AfterEach
+  void close() {
+    store.close();
+  }
+
+  private Receipt load(Table table, List<List<String>> texts) {
+    try (Target target = store.target("p", table)) {
+      long from = target.progress().getOrDefault(S, 0L);
+      Flush.Part part =
+          new Flush.Part(S, from, from + texts.size(), TypedRows.of(table.schema(), texts));
+      return target.stage(new Flush(List.of(part))).commit();
+    }
+  }
+
+  private Table table(String type) {
+    return Table.in("w", "t").column("v", Type.parse(type).orElseThrow()).build();
+  }
+
+  @Test
+  void decimalsOfEveryScaleArriveAsTheyAre() {
+    SplittableRandom dice = new SplittableRandom(5);
+    for (int scale = 0; scale <= 18; scale++) {
+      store.change("drop table if exists t");
+      List<List<String>> texts = new ArrayList<>();
+      for (int i = 0; i < 40; i++) {
+        long bound = i % 2 == 0 ? 1_000_000_000_000_000_000L : 1L << dice.nextInt(1, 40);
+        long value = dice.nextLong(-bound + 1, bound);
+        texts.add(List.of(java.math.BigDecimal.valueOf(value, scale).toPlainString()));
+      }
+      texts.add(List.of(java.math.BigDecimal.valueOf(0, scale).toPlainString()));
+      load(table("decimal(18," + scale + ")"), texts);
+      List<String> found =
+          store.query("select v::text from t").rows().stream()
+              .map(row -> (String) row.get(0))
+              .toList();
+      assertThat(found).containsExactlyElementsOf(texts.stream().map(row -> row.get(0)).toList());
+    }
+  }
+
+  @Test
+  void largeValuesAndManyRowsFillSeveralMessages() {
+    List<List<String>> texts = new ArrayList<>();
+    SplittableRandom dice = new SplittableRandom(6);
+    for (int i = 0; i < 300; i++) {
+      texts.add(
+          Arrays.asList(
+              i % 7 == 0 ? null : "x".repeat(dice.nextInt(i % 50 == 1 ? 900_000 : 3000))));
+    }
+    assertThat(load(table("text"), texts).written()).isEqualTo(300);
+    long bytes =
+        texts.stream().filter(r -> r.get(0) != null).mapToLong(r -> r.get(0).length()).sum();
+    assertThat(store.query("select sum(length(v))::bigint, count(v)::int from t").rows())
+        .hasToString("[[" + bytes + ", " + (300 - 43) + "]]");
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "text  | 'xNULy' | invalid byte sequence for encoding \"UTF8\": 0x00",
+        "json  | '{\"a\": \"\\u0000\"}' | unsupported Unicode escape sequence",
+      })
+  void whatTheServerCannotHoldIsRefusedAndTheOthersAreLoaded(
+      String type, String value, String why) {
+    String plain = type.equals("json") ? "1" : "fine";
+    Receipt receipt =
+        load(
+            table(type),
+            List.of(List.of(plain), List.of(value.replace("NUL", "\0")), List.of(plain)));
+    assertThat(receipt.written()).isEqualTo(2);
+    assertThat(receipt.refused()).hasSize(1);
+    assertThat(receipt.refused().get(0).position()).isEqualTo(1);
+    assertThat(receipt.refused().get(0).why()).contains(why);
+  }
+
+  @Test
+  void whatATriggerRefusesIsRefused() {
+    store.change("create table t (v integer)");
+    store.change(
+        "create function odd() returns trigger as $$ begin if new.v % 2 = 1 then raise exception"
+            + " 'odd: %', new.v; end if; return new; end $$ language plpgsql");
+    store.change("create trigger odd before insert on t for each row execute function odd()");
+    Receipt receipt = load(table("int"), List.of(List.of("2"), List.of("3"), List.of("4")));
+    assertThat(receipt.written()).isEqualTo(2);
+    assertThat(receipt.refused().get(0).why()).isEqualTo("odd: 3");
+  }
+
+  @Test
+  void columnsThatTheDatabaseFillsAreNotInTheWay() {
+    store.change(
+        "create table t (id integer generated always as identity, v text not null, at timestamptz"
+            + " not null default now())");
+    Table table = Table.in("w", "t").required("v", Type.Scalar.TEXT).build();
+    assertThat(store.compare(table)).isEmpty();
+    load(table, List.of(List.of("x"), List.of("y")));
+    assertThat(store.query("select id, v from t order by id").rows())
+        .hasToString("[[1, x], [2, y]]");
+  }
+
+  @ParameterizedTest
+  @ValueSource(
+      strings = {
+        "copy (select 1) to '/tmp/never'",
+        "/* select */ copy (select 1) to program 'true'",
+        "-- select\ncopy (select 1) to '/tmp/never'",
+        "select 1; drop table t",
+        "with gone as (delete from t returning 1) select * from gone",
+        "explain analyze delete from t",
+        "do $$ begin delete from t; end $$",
+        "set role other",
+        "",
+      })
+  void aQueryOnlyReads(String sql) {
+    load(table("int"), List.of(List.of("1")));
+    assertThatThrownBy(() -> store.query(sql)).isInstanceOf(OutsideException.class);
+    assertThat(store.query("select v from t").rows()).hasToString("[[1]]");
+    assertThat(Files.exists(Path.of("/tmp/never"))).isFalse();
+  }
+
+  @ParameterizedTest
+  @ValueSource(
+      strings = {"(select 1)", "-- one\nselect 1;", "values (1)", "with a as (select 1) table a"})
+  void queriesBeginInManyWays(String sql) {
+    assertThat(store.query(sql).rows()).hasToString("[[1]]");
+  }
+
+  @Test
+  void aSchemaOfTheUsersHoldsTheTables() {
+    store.change("create schema depot");
+    Settings settings = Settings.of("postgres", Server.url(database)).with("schema", "depot");
+    try (PostgresStore other =
+        (PostgresStore) new PostgresConnector().open("o", settings, new FolderSite(folder))) {
+      other.target("p", table("int")).close();
+    }
+    assertThat(store.query("select to_regclass('depot.t')::text").rows())
+        .hasToString("[[depot.t]]");
+  }
+
+  @Test
+  void mistakesAreToldBeforeAndAfterConnecting() {
+    Diagnostics diagnostics = Diagnostics.of("w");
+    Settings wrong = Settings.of("postgres", "jdbc:mysql://x").with("password", "${env:NOT_SET}");
+    new PostgresConnector().check(wrong, new FolderSite(folder), KeyPath.ROOT, diagnostics);
+    assertThat(diagnostics.all())
+        .extracting("message")
+        .containsExactly(
+            "'jdbc:mysql://x' is not a URL of a PostgreSQL database",
+            "the environment variable NOT_SET is not set");
+    String url = Server.url("none");
+    PostgresConnector connector = new PostgresConnector();
+    try (PostgresStore none =
+        (PostgresStore) connector.open("n", Settings.of("postgres", url), new FolderSite(folder))) {
+      assertThatThrownBy(none::identity)
+          .isInstanceOfSatisfying(
+              OutsideException.class,
+              e -> {
+                assertThat(e.lasting()).isTrue();
+                assertThat(e.getMessage())
+                    .startsWith("cannot reach store n (jdbc:postgresql://localhost:")
+                    .endsWith("database \"none\" does not exist")
+                    .doesNotContain("user=");
+              });
+    }
+    try (PostgresStore down =
+        (PostgresStore)
+            connector.open(
+                "d",
+                Settings.of("postgres", "jdbc:postgresql://localhost:1/x"),
+                new FolderSite(folder))) {
+      assertThatThrownBy(down::identity)
+          .isInstanceOfSatisfying(OutsideException.class, e -> assertThat(e.lasting()).isFalse())
+          .hasMessageContaining("localhost:1");
+    }
+  }
+}
