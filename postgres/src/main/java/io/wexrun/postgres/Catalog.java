@@ -37,7 +37,10 @@ final class Catalog {
     try (Statement statement = connection.createStatement()) {
       if (!isThere(connection)) {
         statement.execute(LOCK);
-        statement.execute("create schema if not exists wexrun");
+        // Who may create in the schema need not have the right to create schemas.
+        if (one(connection, "select to_regnamespace('wexrun')::text").isEmpty()) {
+          statement.execute("create schema wexrun");
+        }
         statement.execute("create table if not exists wexrun.store (id varchar not null)");
         statement.execute(
             "create table if not exists wexrun.progress (table_id varchar not null, writer varchar"

@@ -181,6 +181,25 @@ class PostgresStoreTest {
   }
 
   @Test
+  void aUserWithFewRightsCanLoad() {
+    String role = "loader_" + database;
+    store.change("create role " + role + " login");
+    store.change("create schema wexrun authorization " + role);
+    store.change("create schema depot authorization " + role);
+    Settings settings =
+        Settings.of("postgres", Server.url(database).replace("user=postgres", "user=" + role))
+            .with("schema", "depot");
+    try (PostgresStore other =
+        (PostgresStore) new PostgresConnector().open("o", settings, new FolderSite(folder))) {
+      other.target("p", table("int")).close();
+      assertThat(other.standing("p", "t").orElseThrow().identity()).isPresent();
+      assertThatThrownBy(() -> other.change("create schema more"))
+          .isInstanceOf(OutsideException.class)
+          .hasMessageContaining("permission denied for database");
+    }
+  }
+
+  @Test
   void mistakesAreToldBeforeAndAfterConnecting() {
     Diagnostics diagnostics = Diagnostics.of("w");
     Settings wrong = Settings.of("postgres", "jdbc:mysql://x").with("password", "${env:NOT_SET}");
