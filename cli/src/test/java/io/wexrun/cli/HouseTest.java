@@ -54,7 +54,7 @@ class HouseTest {
       core.channel      : core.intake core.tally
       core.run          : core.batch core.channel core.dead core.diagnose core.intake core.pipeline
                           core.shape core.tally core.target
-      core.connect      : core.channel core.diagnose core.intake core.pipeline core.reference
+      core.connect      : core.batch core.channel core.diagnose core.intake core.pipeline core.reference
                           core.target core.written
       state             : core.dead core.diagnose core.identity core.intake core.schema core.tally
       queue.disk        :
@@ -66,6 +66,8 @@ class HouseTest {
                           core.written queue queue.log
       files             : core.connect core.diagnose core.framing core.identity core.intake
                           core.pipeline core.reference core.schema
+      files.folder      : core.batch core.connect core.diagnose core.field core.identity core.intake
+                          core.pipeline core.schema core.target
       formats           : core.batch core.connect core.dead core.diagnose core.field core.intake
                           core.reference core.schema core.step core.written
       sql               : core.batch core.identity core.intake core.pipeline core.schema core.target
@@ -101,7 +103,7 @@ class HouseTest {
   /** Each line: a floor or room, and the libraries beside plain Java that it may use. */
   private static final String LIBRARIES =
       """
-      core.connect : java.nio.file
+      core.connect : java.io java.nio.file
       core         : com.google.common.collect com.google.re2j dev.cel java.security
       state        : java.io java.nio.channels java.nio.file java.security java.sql org.sqlite
       queue        : io.airlift.compress java.io java.nio.channels java.nio.file

@@ -74,7 +74,7 @@ public final class DuckDbConnector implements StoreConnector {
   }
 
   /** Arrow reaches into {@code java.nio}, and would say so only when the first rows are loaded. */
-  private static void requireOption() {
+  static void requireOption() {
     if (!ByteBuffer.class.getModule().isOpen("java.nio", DuckDbConnector.class.getModule())) {
       throw OutsideException.lasting(
           "DuckDB stores need the Java option --add-opens=java.base/java.nio=ALL-UNNAMED: start"

@@ -38,15 +38,18 @@ final class Sql {
 
   /** The columns of a stream, each turned into the table's type where Arrow has none for it. */
   static String insert(String table, List<Column> columns, String stream) {
-    return "insert into "
-        + Names.name(table)
-        + columns.stream()
-            .map(c -> Names.name(c.name()))
-            .collect(Collectors.joining(", ", " (", ")"))
-        + " select "
-        + columns.stream().map(Sql::value).collect(Collectors.joining(", "))
-        + " from "
-        + Names.name(stream);
+    return columns.stream()
+        .map(column -> Names.name(column.name()))
+        .collect(
+            Collectors.joining(
+                ", ", "insert into " + Names.name(table) + " (", ") " + select(columns, stream)));
+  }
+
+  /** The same rows as a query, its columns with their names. */
+  static String select(List<Column> columns, String stream) {
+    return columns.stream()
+        .map(column -> value(column) + " as " + Names.name(column.name()))
+        .collect(Collectors.joining(", ", "select ", " from " + Names.name(stream)));
   }
 
   private static String value(Column column) {

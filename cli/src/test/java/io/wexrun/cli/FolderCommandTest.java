@@ -1,0 +1,130 @@
+package io.wexrun.cli;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import io.wexrun.cli.Wexrun.Result;
+import io.wexrun.contract.Seeds;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.nio.file.StandardOpenOption;
+import java.time.Instant;
+import java.util.SplittableRandom;
+import java.util.concurrent.TimeUnit;
+import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+import tools.jackson.databind.JsonNode;
+
+/**
+ * Runs into folders of files, killed at any moment; a database that knows only files reads them.
+ */
+class FolderCommandTest {
+  private static final int KILLS = Seeds.times() == 1 ? 6 : 65;
+  private static final Instant BEGIN = Instant.parse("2026-05-03T05:00:00Z");
+
+  @TempDir private Path folder;
+  private Wexrun here;
+  private int written;
+
+  @BeforeEach
+  void makeWorkspace() throws IOException {
+    Files.createDirectories(folder.resolve("pipelines"));
+    Files.writeString(
+        folder.resolve("wexrun.yaml"),
+        """
+        workspace: depot
+        stores:
+          ask: {duckdb: ask.db}
+          lake: {folder: lake, format: parquet, by: [hour(time)]}
+          texts: {folder: texts, format: csv, by: [gate], compress: none}
+          objects: {folder: objects, format: ndjson}
+        tables:
+          scans: {in: lake, columns: {n: int, time: timestamp, gate: text}}
+          gates: {in: texts, columns: {n: int, gate: text}}
+          all: {in: objects, columns: {n: int}}
+        """);
+    Files.writeString(
+        folder.resolve("pipelines/load.yaml"),
+        """
+        pipeline: load
+        intake: {files: 'a.log'}
+        shape: [template: '{n:int} {time:timestamp} {gate}']
+        route: [to: [scans, gates, all]]
+        flush: {rows: 4000, age: 100ms}
+        """);
+    here = Wexrun.in(folder);
+  }
+
+  private void write(int lines) throws IOException {
+    StringBuilder text = new StringBuilder();
+    for (int left = lines; left > 0; left--) {
+      String time = BEGIN.plusSeconds(++written).toString();
+      text.append(written)
+          .append(' ')
+          .append(time)
+          .append(" gate-")
+          .append(written % 3)
+          .append('\n');
+    }
+    Files.writeString(
+        folder.resolve("a.log"), text, StandardOpenOption.CREATE, StandardOpenOption.APPEND);
+  }
+
+  private String rows(String reading) {
+    String sql =
+        "select count(*) a, count(distinct n) b, max(n) c from " + reading.formatted(folder);
+    Result asked = here.run("sql", "--store", "ask", "--json", sql);
+    assertThat(asked.exit()).as(asked.err()).isZero();
+    JsonNode row = asked.json().get("rows").get(0);
+    return row.get("a").asInt() + " " + row.get("b").asInt() + " " + row.get("c").asInt();
+  }
+
+  @Test
+  void whateverTheMomentOfAKillEachRecordIsInTheFilesOnce() throws Exception {
+    SplittableRandom dice = new SplittableRandom();
+    for (int kills = 0; kills < KILLS; kills++) {
+      write(20_000);
+      Process run = here.start("run");
+      assertThat(run.waitFor(700 + dice.nextInt(900), TimeUnit.MILLISECONDS))
+          .as(() -> here.read("err.txt"))
+          .isFalse();
+      run.destroyForcibly().waitFor();
+    }
+    Result last = here.run("run", "--once");
+    assertThat(last.exit()).as(last.err()).isZero();
+    String all = written + " " + written + " " + written;
+    assertThat(rows("read_parquet('%s/lake/scans/**/*.parquet', hive_partitioning = false)"))
+        .isEqualTo(all);
+    assertThat(rows("read_csv('%s/texts/gates/**/*.csv', hive_partitioning = false)"))
+        .isEqualTo(all);
+    assertThat(rows("read_json('%s/objects/all/*.ndjson.gz')")).isEqualTo(all);
+    assertThat(here.run("tally").exit()).isZero();
+    String hours =
+        "select count(*) n from read_parquet('%s/lake/scans/**/*.parquet', hive_partitioning ="
+            + " true) where cast(hour as integer) <> hour(time at time zone 'UTC')";
+    assertThat(
+            here.run("sql", "--store", "ask", "--json", hours.formatted(folder))
+                .json()
+                .get("rows")
+                .get(0)
+                .get("n")
+                .asInt())
+        .isZero();
+  }
+
+  @Test
+  void aFolderThatIsRemovedIsToldAndSettled() throws IOException {
+    write(10);
+    assertThat(here.run("run", "--once").exit()).isZero();
+    Path table = folder.resolve("objects/all");
+    Files.move(table, folder.resolve("away"));
+    Result run = here.run("run", "--once");
+    assertThat(run.exit()).isEqualTo(3);
+    assertThat(run.err()).contains("target all of pipeline load", "wexrun reconcile load");
+    assertThat(here.run("reconcile", "load", "--again", "--yes").exit()).isZero();
+    assertThat(here.run("run", "--once").exit()).isZero();
+    assertThat(rows("read_json('%s/objects/all/*.ndjson.gz')")).isEqualTo("10 10 10");
+    assertThat(rows("read_parquet('%s/lake/scans/**/*.parquet')")).isEqualTo("10 10 10");
+  }
+}

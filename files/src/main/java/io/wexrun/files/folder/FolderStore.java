@@ -1,0 +1,194 @@
+package io.wexrun.files.folder;
+
+import io.wexrun.core.connect.FileFormat;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.identity.Identity;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.target.Comparing;
+import io.wexrun.core.target.Standing;
+import io.wexrun.core.target.Store;
+import io.wexrun.core.target.TableDifference;
+import io.wexrun.core.target.Target;
+import java.io.IOException;
+import java.nio.file.FileAlreadyExistsException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+
+/**
+ * A folder with a folder for each table. What is Wexrun's own stands in {@code .wexrun} below them:
+ * who the store is, and of each table its {@link CommitLog} and the files that are staged.
+ */
+final class FolderStore implements Store, Comparing {
+  static final String OWN = ".wexrun";
+
+  private static final String IDENTITY = "store";
+
+  private final String name;
+  private final Path folder;
+  private final Writing writing;
+
+  /**
+   * How files are written.
+   *
+   * @param prefix what their names begin with
+   */
+  record Writing(FileFormat format, String compression, Cut cut, String prefix) {}
+
+  FolderStore(String name, Path folder, Writing writing) {
+    this.name = name;
+    this.folder = folder;
+    this.writing = writing;
+  }
+
+  Writing writing() {
+    return writing;
+  }
+
+  @Override
+  public Identity identity() {
+    Path file = folder.resolve(OWN).resolve(IDENTITY);
+    try {
+      if (!Files.exists(file)) {
+        Files.createDirectories(file.getParent());
+        Path fresh = file.resolveSibling(IDENTITY + "." + Identity.fresh());
+        Files.writeString(fresh, Identity.fresh().text());
+        CommitLog.force(fresh);
+        try {
+          Files.createLink(file, fresh); // Whoever comes second finds it.
+        } catch (FileAlreadyExistsException e) {
+          Files.delete(fresh);
+          return new Identity(Files.readString(file));
+        }
+        Files.delete(fresh);
+        CommitLog.force(file.getParent());
+      }
+      return new Identity(Files.readString(file));
+    } catch (IOException e) {
+      throw failed("say who it is", e);
+    }
+  }
+
+  /** The folder of a table. */
+  Path of(String table) {
+    return folder.resolve(Cut.escaped(table));
+  }
+
+  private CommitLog log(String table) {
+    return new CommitLog(of(table).resolve(OWN));
+  }
+
+  OutsideException failed(String what, IOException e) {
+    String why = e.getMessage() == null ? e.getClass().getSimpleName() : e.getMessage();
+    return new OutsideException("cannot " + what + " in " + this + ": " + why, e);
+  }
+
+  @Override
+  public Target target(String writer, Table table) {
+    identity();
+    writing
+        .cut()
+        .fault(table)
+        .ifPresent(
+            fault -> {
+              throw OutsideException.lasting(
+                  "table " + table.name() + " cannot be cut as " + this + " says: " + fault);
+            });
+    CommitLog log = log(table.name());
+    try {
+      return FolderTarget.open(this, log, writer, table, this::requireSame);
+    } catch (IOException e) {
+      throw failed("open table " + table.name(), e);
+    }
+  }
+
+  private void requireSame(Table table, CommitLog.Content content) {
+    List<TableDifference.Column> columns = differences(table, content);
+    if (!columns.isEmpty()) {
+      TableDifference.Column first = columns.get(0);
+      throw OutsideException.lasting(
+          "table "
+              + table.name()
+              + " in "
+              + this
+              + " has other columns than wexrun.yaml says: "
+              + first.name()
+              + " "
+              + first.what()
+              + ". Files that are there are not changed: give the table another name, or move its"
+              + " folder away");
+    }
+  }
+
+  private static List<TableDifference.Column> differences(Table table, CommitLog.Content content) {
+    List<TableDifference.Column> columns = new ArrayList<>();
+    for (Column column : table.schema().columns()) {
+      var place = content.schema().find(column.name());
+      Optional<Column> there =
+          place.isPresent()
+              ? Optional.of(content.schema().column(place.getAsInt()))
+              : Optional.empty();
+      if (there.isEmpty() || !there.get().type().equals(column.type())) {
+        columns.add(
+            new TableDifference.Column(
+                column.name(),
+                there.map(c -> c.type().toString()),
+                Optional.of(column.type().toString()),
+                there.isEmpty() ? "is missing" : "has another type"));
+      }
+    }
+    return columns;
+  }
+
+  @Override
+  public Optional<TableDifference> compare(Table table) {
+    try {
+      List<TableDifference.Column> columns =
+          log(table.name()).read().map(content -> differences(table, content)).orElse(List.of());
+      return columns.isEmpty()
+          ? Optional.empty()
+          : Optional.of(new TableDifference(table.name(), columns, List.of()));
+    } catch (IOException e) {
+      throw failed("look at table " + table.name(), e);
+    }
+  }
+
+  @Override
+  public Optional<Standing> standing(String writer, String table) {
+    try {
+      return Optional.of(
+          log(table).read().map(content -> standing(content, writer)).orElse(Standing.ABSENT));
+    } catch (IOException e) {
+      throw failed("look at table " + table, e);
+    }
+  }
+
+  private static Standing standing(CommitLog.Content content, String writer) {
+    Map<SourcePartition, Long> progress = new HashMap<>();
+    Map<SourcePartition, Long> rows = new HashMap<>();
+    content
+        .of(writer)
+        .forEach(
+            (source, reached) -> {
+              progress.put(source, reached.position());
+              rows.put(source, reached.rows());
+            });
+    return new Standing(Optional.of(content.table()), progress, rows);
+  }
+
+  @Override
+  public String toString() {
+    return "store " + name + " (" + folder + ")";
+  }
+
+  @Override
+  public void close() {
+    // Nothing stays open between a flush and the next.
+  }
+}

@@ -1,0 +1,288 @@
+package io.wexrun.files.folder;
+
+import io.wexrun.core.batch.Rows;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.identity.Identity;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.target.Flush;
+import io.wexrun.core.target.Receipt;
+import io.wexrun.core.target.Staged;
+import io.wexrun.core.target.Target;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.NoSuchFileException;
+import java.nio.file.Path;
+import java.nio.file.StandardCopyOption;
+import java.time.Instant;
+import java.time.ZoneOffset;
+import java.time.format.DateTimeFormatter;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.Set;
+import java.util.TreeSet;
+import java.util.UUID;
+import java.util.function.BiConsumer;
+import java.util.stream.Stream;
+
+/**
+ * A table of files. A flush is written to files in a folder of staged ones, which readers of the
+ * table do not see; the commit is an entry in the log; then the files are moved to their places.
+ * What a crash leaves between the two is moved when the table is opened again.
+ */
+final class FolderTarget implements Target {
+  private static final String STAGED = "staged";
+
+  /** With this no pattern of a reader shows a file that is not committed. */
+  private static final String PART = ".part";
+
+  /** After so many entries the log is summed up when the table is opened. */
+  private static final int SUM_UP_AFTER = 1000;
+
+  private static final DateTimeFormatter TIME =
+      DateTimeFormatter.ofPattern("uuuuMMdd'T'HHmmss").withZone(ZoneOffset.UTC);
+
+  private final FolderStore store;
+  private final CommitLog log;
+  private final String writer;
+  private final Table table;
+  private final Identity identity;
+  private final Map<SourcePartition, CommitLog.Reached> atOpening;
+  private final Map<SourcePartition, CommitLog.Reached> reached;
+  private final Set<StagedFlush> staged = new HashSet<>();
+
+  private FolderTarget(
+      FolderStore store, CommitLog log, String writer, Table table, CommitLog.Content content) {
+    this.store = store;
+    this.log = log;
+    this.writer = writer;
+    this.table = table;
+    this.identity = content.table();
+    this.atOpening = Map.copyOf(content.of(writer));
+    this.reached = new HashMap<>(atOpening);
+  }
+
+  /** Opens a table, making it if it is not there, and puts in order what a crash has left. */
+  static FolderTarget open(
+      FolderStore store,
+      CommitLog log,
+      String writer,
+      Table table,
+      BiConsumer<Table, CommitLog.Content> check)
+      throws IOException {
+    return log.alone(
+        () -> {
+          log.make(table.schema());
+          CommitLog.Content content = log.read().orElseThrow();
+          check.accept(table, content);
+          Path folder = store.of(table.name());
+          Path beside = Files.createDirectories(folder.resolve(FolderStore.OWN).resolve(STAGED));
+          Set<Path> folders = new TreeSet<>();
+          for (CommitLog.Placed file : content.files()) {
+            folders.add(place(folder, file));
+          }
+          removeLeft(beside, writer);
+          if (content.entries() > SUM_UP_AFTER) {
+            for (Path each : folders) {
+              CommitLog.force(each);
+            }
+            log.sumUp(content);
+          }
+          return new FolderTarget(store, log, writer, table, content);
+        });
+  }
+
+  /** Moves a file of a committed flush to its place, unless it is there; the folder it is in. */
+  private static Path place(Path table, CommitLog.Placed file) throws IOException {
+    Path to = table.resolve(file.name());
+    Path from = table.resolve(FolderStore.OWN).resolve(STAGED).resolve(file.staged());
+    if (Files.exists(from)) {
+      Files.createDirectories(to.getParent());
+      try {
+        Files.move(from, to, StandardCopyOption.ATOMIC_MOVE);
+      } catch (NoSuchFileException e) {
+        if (!Files.exists(to)) {
+          throw e;
+        }
+      }
+    }
+    return to.getParent();
+  }
+
+  /** What this writer has staged and not committed, before a crash. */
+  private static void removeLeft(Path beside, String writer) throws IOException {
+    try (Stream<Path> files = Files.list(beside)) {
+      for (Path file : files.toList()) {
+        if (file.getFileName().toString().startsWith(mark(writer))) {
+          Files.deleteIfExists(file);
+        }
+      }
+    }
+  }
+
+  private static String mark(String writer) {
+    return Cut.escaped(writer) + "@";
+  }
+
+  @Override
+  public Map<SourcePartition, Long> progress() {
+    Map<SourcePartition, Long> progress = new HashMap<>();
+    atOpening.forEach((source, at) -> progress.put(source, at.position()));
+    return progress;
+  }
+
+  @Override
+  public Map<SourcePartition, Long> rows() {
+    Map<SourcePartition, Long> rows = new HashMap<>();
+    atOpening.forEach((source, at) -> rows.put(source, at.rows()));
+    return rows;
+  }
+
+  @Override
+  public Optional<Identity> identity() {
+    return Optional.of(identity);
+  }
+
+  @Override
+  public int parallelism() {
+    return 2;
+  }
+
+  @Override
+  public Staged stage(Flush flush) {
+    StagedFlush result = new StagedFlush(flush);
+    synchronized (staged) {
+      staged.add(result);
+    }
+    try {
+      result.write(flush);
+    } catch (IOException e) {
+      throw store.failed("write rows of table " + table.name(), e);
+    }
+    return result;
+  }
+
+  @Override
+  public void close() {
+    synchronized (staged) {
+      staged.forEach(StagedFlush::remove);
+      staged.clear();
+    }
+  }
+
+  /** The files of a flush. */
+  private final class StagedFlush implements Staged {
+    private final Path folder = store.of(table.name());
+    private final Path beside = folder.resolve(FolderStore.OWN).resolve(STAGED);
+    private final List<CommitLog.Placed> files = new ArrayList<>();
+    private final Map<SourcePartition, Long> ends;
+    private final Map<SourcePartition, Long> more = new HashMap<>();
+    private final long handed;
+    private long written;
+
+    StagedFlush(Flush flush) {
+      this.ends = flush.progress();
+      this.handed = flush.rows();
+    }
+
+    void write(Flush flush) throws IOException {
+      List<Rows> fresh = new ArrayList<>();
+      for (Flush.Part part : flush.parts()) {
+        CommitLog.Reached done = atOpening.get(part.source());
+        Rows rows = done == null ? part.rows() : part.rows().from(done.position());
+        more.merge(part.source(), (long) rows.count(), Long::sum);
+        written += rows.count();
+        if (rows.count() > 0) {
+          fresh.add(rows);
+        }
+      }
+      FolderStore.Writing how = store.writing();
+      for (Map.Entry<String, List<Rows>> each : how.cut().cut(table, fresh).entrySet()) {
+        if (!each.getValue().isEmpty()) {
+          String id =
+              TIME.format(Instant.now()) + "-" + UUID.randomUUID().toString().substring(0, 8);
+          String name = how.prefix() + "-" + id + how.format().ending(how.compression());
+          String inFolder = each.getKey().isEmpty() ? name : each.getKey() + "/" + name;
+          String part = mark(writer) + name + PART;
+          files.add(new CommitLog.Placed(part, inFolder));
+          Path file = beside.resolve(part);
+          how.format().write(file, table, each.getValue(), how.compression());
+          CommitLog.force(file);
+        }
+      }
+    }
+
+    /** Commits come in the order of the flushes, so only here it is known where each goes on. */
+    @Override
+    public Receipt commit() {
+      try {
+        Map<SourcePartition, CommitLog.Reached> next = new HashMap<>();
+        ends.forEach(
+            (source, end) -> {
+              CommitLog.Reached from = reached.getOrDefault(source, new CommitLog.Reached(0, 0));
+              long rows = from.rows() + more.getOrDefault(source, 0L);
+              next.put(source, new CommitLog.Reached(Math.max(from.position(), end), rows));
+            });
+        CommitLog.force(beside);
+        log.alone(
+            () -> {
+              CommitLog.Content content = log.read().orElseThrow(() -> gone());
+              requireNotPast(content);
+              log.append(content, writer, next, files);
+              return null;
+            });
+        reached.putAll(next);
+        for (CommitLog.Placed file : files) {
+          place(folder, file);
+        }
+      } catch (IOException e) {
+        throw store.failed("commit rows of table " + table.name(), e);
+      }
+      synchronized (staged) {
+        staged.remove(this);
+      }
+      return new Receipt(written, handed - written);
+    }
+
+    private OutsideException gone() {
+      return OutsideException.lasting(
+          "table " + table.name() + " of " + store + " was removed while it was written to");
+    }
+
+    private void requireNotPast(CommitLog.Content content) {
+      if (!content.table().equals(identity)) {
+        throw gone();
+      }
+      for (SourcePartition source : ends.keySet()) {
+        CommitLog.Reached there = content.of(writer).get(source);
+        if (there != null && !there.equals(reached.get(source))) {
+          throw OutsideException.lasting(
+              "another run of "
+                  + writer
+                  + " has gone on with "
+                  + source
+                  + " in table "
+                  + table.name()
+                  + " of "
+                  + store
+                  + " since this one began. Stop one of them");
+        }
+      }
+    }
+
+    /** It was not committed. */
+    void remove() {
+      for (CommitLog.Placed file : files) {
+        try {
+          Files.deleteIfExists(beside.resolve(file.staged()));
+        } catch (IOException e) {
+          throw store.failed("remove a staged file", e);
+        }
+      }
+    }
+  }
+}

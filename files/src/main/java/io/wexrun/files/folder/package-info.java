@@ -1,0 +1,2 @@
+/** Tables as files in a folder. */
+package io.wexrun.files.folder;

@@ -1,0 +1,228 @@
+package io.wexrun.files.folder;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
+
+import io.wexrun.contract.FolderSite;
+import io.wexrun.contract.TypedRows;
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.KeyPath;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Type;
+import io.wexrun.core.target.Flush;
+import io.wexrun.core.target.Receipt;
+import io.wexrun.core.target.Store;
+import io.wexrun.core.target.Target;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.nio.file.StandardOpenOption;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.List;
+import java.util.stream.Stream;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+
+/** What is a folder's own, beside the contracts. */
+class FolderStoreTest {
+  private static final SourcePartition S = new SourcePartition("a.log");
+  private static final Table SCANS =
+      Table.in("w", "scans")
+          .column("time", Type.Scalar.TIMESTAMP)
+          .column("gate", Type.Scalar.TEXT)
+          .column("n", Type.Scalar.INT)
+          .build();
+
+  @TempDir private Path base;
+  private Settings settings =
+      Settings.of("folder", "out").with("format", "ndjson").with("compress", "none");
+
+  private Store open() {
+    return new FolderConnector().open("w", settings, new FolderSite(base));
+  }
+
+  private Path table() {
+    return base.resolve("out/scans");
+  }
+
+  private Receipt load(long from, List<List<String>> texts) {
+    try (Store store = open();
+        Target target = store.target("p", SCANS)) {
+      return load(target, from, texts);
+    }
+  }
+
+  private static Receipt load(Target target, long from, List<List<String>> texts) {
+    Flush.Part part =
+        new Flush.Part(S, from, from + texts.size(), TypedRows.of(SCANS.schema(), texts));
+    return target.stage(new Flush(List.of(part))).commit();
+  }
+
+  private List<Path> files() throws IOException {
+    try (Stream<Path> files = Files.walk(table())) {
+      return files
+          .filter(Files::isRegularFile)
+          .map(table()::relativize)
+          .filter(file -> !file.startsWith(FolderStore.OWN))
+          .sorted()
+          .toList();
+    }
+  }
+
+  private List<String> lines() throws IOException {
+    List<String> lines = new ArrayList<>();
+    for (Path file : files()) {
+      lines.addAll(Files.readAllLines(table().resolve(file)));
+    }
+    return lines;
+  }
+
+  @Test
+  void rowsAreCutIntoFoldersByFieldsAndPartsOfTimes() throws IOException {
+    settings =
+        settings
+            .with("by", List.of("day(time)", "hour(time)", "gate"))
+            .with("zone", "Europe/Berlin")
+            .with("prefix", "scan");
+    load(
+        0,
+        List.of(
+            List.of("2026-05-03T21:59:59Z", "gate/7", "1"),
+            List.of("2026-05-03T22:00:00Z", "..", "2"),
+            List.of("2026-05-03T22:30:00Z", "", "3")));
+    assertThat(files().stream().map(f -> f.getParent().toString()))
+        .containsExactly(
+            "day=2026-05-03/hour=23/gate=gate%2F7",
+            "day=2026-05-04/hour=00/gate=%2E.", "day=2026-05-04/hour=00/gate=_none_");
+    assertThat(files()).allMatch(f -> f.getFileName().toString().startsWith("scan-20"));
+    assertThat(lines().get(0))
+        .isEqualTo("{\"time\":\"2026-05-03T21:59:59Z\",\"gate\":\"gate/7\",\"n\":1}");
+  }
+
+  @Test
+  void eachLineIsAnObjectAndNothingElse() throws IOException {
+    List<String> row = List.of("2026-05-03T21:59:59Z", "a\n\"b\"", "1");
+    load(0, List.of(row, row));
+    String object = "{\"time\":\"2026-05-03T21:59:59Z\",\"gate\":\"a\\n\\\"b\\\"\",\"n\":1}";
+    assertThat(Files.readString(table().resolve(files().get(0))))
+        .isEqualTo(object + "\n" + object + "\n");
+  }
+
+  /** After the commit, and before the files were moved. */
+  @Test
+  void whatIsCommittedAndNotInItsPlaceIsMovedThere() throws IOException {
+    load(0, List.of(List.of("2026-05-03T21:59:59Z", "a", "1")));
+    Path file = files().get(0);
+    Path staged = table().resolve(".wexrun/staged/p@" + file.getFileName() + ".part");
+    Files.move(table().resolve(file), staged);
+    assertThat(files()).isEmpty();
+    assertThat(load(0, List.of(List.of("2026-05-03T21:59:59Z", "a", "1"))))
+        .isEqualTo(new Receipt(0, 1));
+    assertThat(files()).containsExactly(file);
+  }
+
+  @Test
+  void whatWasStagedAndNotCommittedIsRemoved() throws IOException {
+    load(0, List.of(List.of("2026-05-03T21:59:59Z", "a", "1")));
+    Path left = table().resolve(".wexrun/staged/p@rows-left.ndjson.part");
+    Path others = table().resolve(".wexrun/staged/q@rows-left.ndjson.part");
+    Files.writeString(left, "half");
+    Files.writeString(others, "of another pipeline, which may be at work");
+    open().target("p", SCANS).close();
+    assertThat(left).doesNotExist();
+    assertThat(others).exists();
+  }
+
+  @Test
+  void anEntryThatIsTornWasNotCommittedAndTheNextOneTakesItsPlace() throws IOException {
+    load(0, List.of(List.of("2026-05-03T21:59:59Z", "a", "1")));
+    Path log = table().resolve(".wexrun/commits");
+    byte[] whole = Files.readAllBytes(log);
+    for (String torn : List.of("0", "01234567 {\"writer\":", "01234567 {\"writer\":1}\n")) {
+      Files.write(log, whole);
+      Files.writeString(log, torn, StandardOpenOption.APPEND);
+      try (Store store = open();
+          Target target = store.target("p", SCANS)) {
+        assertThat(target.progress()).containsEntry(S, 1L);
+        List<String> row = List.of("2026-05-03T22:00:00Z", "a", "2");
+        assertThat(load(target, 0, List.of(row, row))).isEqualTo(new Receipt(1, 1));
+      }
+      assertThat(open().standing("p", "scans").orElseThrow().progress()).containsEntry(S, 2L);
+    }
+  }
+
+  @Test
+  void aDamagedLogIsTold() throws IOException {
+    load(0, List.of(List.of("2026-05-03T21:59:59Z", "a", "1")));
+    load(1, List.of(List.of("2026-05-03T21:59:59Z", "a", "2")));
+    Path log = table().resolve(".wexrun/commits");
+    byte[] bytes = Files.readAllBytes(log);
+    bytes[bytes.length / 2] ^= 1;
+    Files.write(log, bytes);
+    assertThatThrownBy(() -> load(2, List.of()))
+        .isInstanceOf(OutsideException.class)
+        .hasMessageContaining("commits is damaged: line");
+    Files.write(log, new byte[0]);
+    assertThatThrownBy(() -> open().standing("p", "scans")).hasMessageContaining("it has no head");
+  }
+
+  @Test
+  void aLongLogIsSummedUp() throws IOException {
+    try (Store store = open();
+        Target target = store.target("p", SCANS)) {
+      for (int i = 0; i < 1001; i++) {
+        load(target, i, List.of(List.of("2026-05-03T21:59:59Z", "a", "" + i)));
+      }
+    }
+    Path log = table().resolve(".wexrun/commits");
+    assertThat(Files.readAllLines(log)).hasSize(1002);
+    open().target("p", SCANS).close();
+    assertThat(Files.readAllLines(log)).hasSize(2);
+    assertThat(load(1000, List.of(List.of("2026-05-03T21:59:59Z", "a", "1000"))))
+        .isEqualTo(new Receipt(0, 1));
+    assertThat(lines()).hasSize(1001);
+  }
+
+  @Test
+  void csvSaysWhatIsAbsentAndWhatIsEmpty() throws IOException {
+    settings = Settings.of("folder", "out").with("format", "csv").with("compress", "none");
+    load(
+        0, List.of(List.of("2026-05-03T21:59:59Z", "a,\"b\"", "1"), Arrays.asList(null, "", null)));
+    assertThat(lines())
+        .containsExactly("time,gate,n", "2026-05-03T21:59:59Z,\"a,\"\"b\"\"\",1", ",\"\",");
+  }
+
+  @Test
+  void aFolderThatCannotBeWrittenIsTold() throws IOException {
+    Files.writeString(base.resolve("out"), "a file of this name");
+    assertThatThrownBy(() -> load(0, List.of(List.of("2026-05-03T21:59:59Z", "a", "1"))))
+        .isInstanceOf(OutsideException.class)
+        .hasMessageContaining("store w");
+  }
+
+  @Test
+  void mistakesInTheSettingsAreTold() {
+    Diagnostics diagnostics = Diagnostics.of("w");
+    Settings wrong =
+        Settings.of("folder", "out")
+            .with("format", "ndjsn")
+            .with("by", List.of("week(time)", "gate"))
+            .with("zone", "Berlin")
+            .with("prefix", "../x");
+    new FolderConnector().check(wrong, new FolderSite(base), KeyPath.ROOT, diagnostics);
+    assertThat(diagnostics.all())
+        .extracting("message")
+        .containsExactly(
+            "there is no format 'ndjsn'",
+            "'week(time)' does not say by what folders are cut",
+            "there is no time zone 'Berlin'",
+            "a prefix has letters, digits, '-' and '_'");
+    settings = settings.with("by", List.of("hour(gate)"));
+    assertThatThrownBy(() -> open().target("p", SCANS))
+        .hasMessageContaining("'gate' is text, which has no hour");
+  }
+}
