@@ -70,7 +70,7 @@ class HouseTest {
                           core.pipeline core.schema core.target
       formats           : core.batch core.connect core.dead core.diagnose core.field core.intake
                           core.reference core.schema core.step core.written
-      sql               : core.batch core.identity core.intake core.pipeline core.schema core.target
+      sql               : core.batch core.diagnose core.identity core.intake core.pipeline core.schema core.target
       duckdb            : core.batch core.connect core.diagnose core.identity core.intake
                           core.pipeline core.reference core.schema core.target sql
       postgres          : core.batch core.connect core.diagnose core.field core.identity core.intake
@@ -86,11 +86,12 @@ class HouseTest {
                           project.open project.read project.yaml
       project.draft     : core.diagnose core.look core.pipeline core.schema core.shape
                           project.definition project.open project.read project.yaml
+      project.ask       : core.diagnose core.target
       project.run       : core.channel core.diagnose core.identity core.intake core.pipeline core.run
                           core.shape core.tally core.target project.open project.read state
       project.facts     : core.dead core.diagnose queue queue.ends queue.log
       project           : core.channel core.dead core.diagnose core.pipeline core.run core.schema
-                          core.shape core.tally core.target project.check project.definition
+                          core.shape core.tally core.target project.check project.ask project.definition
                           project.draft project.facts project.open project.read project.run queue
                           queue.care queue.ends state
       cli.demo          : core.diagnose

@@ -5,6 +5,7 @@ import io.wexrun.core.identity.Identity;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Comparing;
+import io.wexrun.core.target.QueryBounds;
 import io.wexrun.core.target.Querying;
 import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Store;
@@ -339,13 +340,13 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
   }
 
   @Override
-  public Answer query(String sql) {
+  public Answer query(String sql, QueryBounds bounds) {
     return run(
         connection -> {
           requireOnlyReads(connection, sql);
           try (Statement statement = connection.createStatement()) {
             statement.execute("begin transaction read only");
-            return Answers.to(statement, sql, PlainValues::plain);
+            return Answers.to(statement, sql, PlainValues::plain, bounds);
           }
         });
   }

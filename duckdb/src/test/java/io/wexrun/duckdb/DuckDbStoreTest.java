@@ -23,6 +23,7 @@ import io.wexrun.core.schema.Type;
 import io.wexrun.core.schema.Type.Scalar;
 import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Flush;
+import io.wexrun.core.target.QueryBounds;
 import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.TableDifference;
 import io.wexrun.core.target.Target;
@@ -30,6 +31,7 @@ import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
@@ -190,6 +192,24 @@ class DuckDbStoreTest {
     }
     load(schema, Rows.of(batch(schema, columns, count), selected, chosen));
     assertThat(store.query("select * from t").rows()).isEqualTo(expected);
+  }
+
+  @Test
+  void aQueryEndsAtItsBounds() {
+    QueryBounds bounds = new QueryBounds(Duration.ofSeconds(1), 10);
+    assertThat(store.query("select * from range(10)", bounds).rows()).hasSize(10);
+    assertThatThrownBy(() -> store.query("select * from range(11)", bounds))
+        .isInstanceOf(OutsideException.class)
+        .hasMessage("the query gives more than 10 rows: add a limit to it");
+    assertThatThrownBy(
+            () ->
+                store.query(
+                    "select count(*) from range(1000000) a, range(1000000) b where a.range *"
+                        + " b.range % 7 = 3",
+                    bounds))
+        .isInstanceOf(OutsideException.class)
+        .hasMessage("the query was ended after 1 second");
+    assertThat(store.query("select * from range(10)").rows()).hasSize(10);
   }
 
   @Test

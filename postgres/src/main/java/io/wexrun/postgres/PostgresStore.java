@@ -6,6 +6,7 @@ import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Comparing;
+import io.wexrun.core.target.QueryBounds;
 import io.wexrun.core.target.Querying;
 import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Store;
@@ -262,13 +263,13 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
   }
 
   @Override
-  public Answer query(String sql) {
+  public Answer query(String sql, QueryBounds bounds) {
     Reading.requireOnlyReads(sql, this);
     return run(
         c -> {
           try (Statement statement = c.createStatement()) {
             statement.execute("set transaction read only");
-            Answer answer = Answers.to(statement, sql, PlainValues::plain);
+            Answer answer = Answers.to(statement, sql, PlainValues::plain, bounds);
             c.rollback();
             return answer;
           }

@@ -13,10 +13,12 @@ import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Type;
 import io.wexrun.core.target.Flush;
+import io.wexrun.core.target.QueryBounds;
 import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.Target;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
@@ -166,6 +168,19 @@ class PostgresStoreTest {
       strings = {"(select 1)", "-- one\nselect 1;", "values (1)", "with a as (select 1) table a"})
   void queriesBeginInManyWays(String sql) {
     assertThat(store.query(sql).rows()).hasToString("[[1]]");
+  }
+
+  @Test
+  void aQueryEndsAtItsBounds() {
+    QueryBounds bounds = new QueryBounds(Duration.ofSeconds(1), 10);
+    assertThat(store.query("select generate_series(1, 10)", bounds).rows()).hasSize(10);
+    assertThatThrownBy(() -> store.query("select generate_series(1, 11)", bounds))
+        .isInstanceOf(OutsideException.class)
+        .hasMessage("the query gives more than 10 rows: add a limit to it");
+    assertThatThrownBy(() -> store.query("select pg_sleep(30)", bounds))
+        .isInstanceOf(OutsideException.class)
+        .hasMessage("the query was ended after 1 second");
+    assertThat(store.query("select generate_series(1, 10)").rows()).hasSize(10);
   }
 
   @Test

@@ -20,7 +20,11 @@ import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Comparing;
+import io.wexrun.core.target.QueryBounds;
+import io.wexrun.core.target.Querying;
 import io.wexrun.core.target.TableDifference;
+import io.wexrun.project.ask.AskedRun;
+import io.wexrun.project.ask.Asking;
 import io.wexrun.project.check.TryOut;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.project.draft.CaseFile;
@@ -73,6 +77,10 @@ import java.util.stream.Stream;
 public final class Workspace implements AutoCloseable {
   private final Path folder;
   private final WorkspaceDefinition definition;
+
+  /** What other processes may ask of a store while pipelines load into it. */
+  private static final QueryBounds WHILE_RUNNING = new QueryBounds(Duration.ofSeconds(60), 100_000);
+
   private final DefinitionPlaces places;
   private final Compilation compilation;
   private final Connectors connectors;
@@ -247,8 +255,27 @@ public final class Workspace implements AutoCloseable {
                 new Compiling.Compiled(
                     shaper, looksUp.computeIfAbsent(name, n -> compilation.references().now()))));
     KeptReferences.clear(site.data(), site.state().texts());
-    return WorkspaceRun.start(
-        new Feeding(all, compiled, ends), compilation.compiling(), site.state(), options, listener);
+    WorkspaceRun run =
+        WorkspaceRun.start(
+            new Feeding(all, compiled, ends),
+            compilation.compiling(),
+            site.state(),
+            options,
+            listener);
+    return run.askedBy(() -> AskedRun.start(site.data(), this::answer));
+  }
+
+  /** Answers another process while pipelines run. */
+  private Optional<Answer> answer(String store, String sql) {
+    return stores
+        .ifOpen(store)
+        .map(
+            open -> {
+              if (open instanceof Querying querying) {
+                return querying.query(sql, WHILE_RUNNING);
+              }
+              throw OutsideException.lasting("store " + store + " does not answer queries");
+            });
   }
 
   /**
@@ -470,7 +497,8 @@ public final class Workspace implements AutoCloseable {
   }
 
   /**
-   * Asks a store, with a statement that only reads.
+   * Asks a store, with a statement that only reads; if a run of another process has it open, that
+   * run, which answers within its bounds.
    *
    * @throws OutsideException if another process holds the store, or if it does not take the query
    * @throws IllegalArgumentException if there is no store of that name
@@ -478,6 +506,12 @@ public final class Workspace implements AutoCloseable {
   public Answer query(String store, String sql) {
     if (!definition.stores().containsKey(store)) {
       throw new IllegalArgumentException("there is no store " + store);
+    }
+    if (stores.ifOpen(store).isEmpty()) {
+      Optional<Answer> asked = Asking.ask(site.data(), store, sql);
+      if (asked.isPresent()) {
+        return asked.get();
+      }
     }
     return stores.query(store).query(sql);
   }

@@ -12,6 +12,7 @@ import io.wexrun.core.run.RunListener;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.run.RunParts;
 import io.wexrun.core.shape.Shaper;
+import io.wexrun.project.ask.AskedRun;
 import io.wexrun.project.open.Ends;
 import io.wexrun.project.run.Begun;
 import io.wexrun.project.run.Compiling;
@@ -27,6 +28,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
+import java.util.function.Supplier;
 
 /**
  * Pipelines of a workspace at work, side by side. If one fails, the others are stopped; what they
@@ -45,6 +47,7 @@ public final class WorkspaceRun implements AutoCloseable {
   private final RunOptions options;
   private final Notices notices = new Notices();
   private final RunListener listener;
+  private AskedRun asked;
 
   private WorkspaceRun(WorkspaceState state, Ends ends, RunOptions options, RunListener listener) {
     this.state = state;
@@ -150,6 +153,16 @@ public final class WorkspaceRun implements AutoCloseable {
     }
   }
 
+  /** Lets other processes ask as long as this runs; if that cannot be, it is told. */
+  WorkspaceRun askedBy(Supplier<AskedRun> start) {
+    try {
+      asked = start.get();
+    } catch (OutsideException e) {
+      listener.told(new Notice("", Notice.Kind.INTAKE, e.getMessage(), Instant.now()));
+    }
+    return this;
+  }
+
   /** How far each pipeline has got since the start, by name. */
   public Map<String, Progress> progress() {
     Map<String, Progress> progress = new LinkedHashMap<>();
@@ -212,6 +225,10 @@ public final class WorkspaceRun implements AutoCloseable {
   public void close() {
     stop();
     RuntimeException failure = null;
+    if (asked != null) {
+      asked.close();
+      asked = null;
+    }
     for (PipelineRun run : runs.values()) {
       try {
         run.close();

@@ -1,6 +1,9 @@
 package io.wexrun.sql;
 
+import io.wexrun.core.diagnose.Counted;
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.target.Answer;
+import io.wexrun.core.target.QueryBounds;
 import java.sql.ResultSet;
 import java.sql.ResultSetMetaData;
 import java.sql.SQLException;
@@ -9,6 +12,11 @@ import java.sql.Types;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Set;
+import java.util.concurrent.Executors;
+import java.util.concurrent.ScheduledExecutorService;
+import java.util.concurrent.ScheduledFuture;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.atomic.AtomicBoolean;
 
 /** What queries gave. */
 public final class Answers {
@@ -24,6 +32,15 @@ public final class Answers {
           Types.NUMERIC,
           Types.REAL);
 
+  /** Ends queries; one thread for all, which does not keep the process alive. */
+  private static final ScheduledExecutorService CLOCK =
+      Executors.newSingleThreadScheduledExecutor(
+          work -> {
+            Thread thread = new Thread(work, "query-bounds");
+            thread.setDaemon(true);
+            return thread;
+          });
+
   private Answers() {}
 
   /** Makes values of a database's driver plain: null, Boolean, Number, String, List, Map. */
@@ -35,12 +52,42 @@ public final class Answers {
 
   /** Executes SQL; the rows of its result, if it has one. */
   public static Answer to(Statement statement, String sql, Plain plain) throws SQLException {
-    return statement.execute(sql)
-        ? of(statement.getResultSet(), plain)
-        : new Answer(List.of(), List.of(), List.of());
+    return to(statement, sql, plain, QueryBounds.NONE);
   }
 
-  private static Answer of(ResultSet rows, Plain plain) throws SQLException {
+  /**
+   * Executes SQL; the rows of its result, if it has one.
+   *
+   * @throws OutsideException if it takes longer, or gives more rows, than it may
+   */
+  public static Answer to(Statement statement, String sql, Plain plain, QueryBounds bounds)
+      throws SQLException {
+    AtomicBoolean late = new AtomicBoolean();
+    ScheduledFuture<?> end =
+        CLOCK.schedule(
+            () -> {
+              late.set(true);
+              statement.cancel();
+              return null;
+            },
+            bounds.longest().toMillis(),
+            TimeUnit.MILLISECONDS);
+    try {
+      return statement.execute(sql)
+          ? of(statement.getResultSet(), plain, bounds.mostRows())
+          : new Answer(List.of(), List.of(), List.of());
+    } catch (SQLException e) {
+      if (late.get()) {
+        throw new OutsideException(
+            "the query was ended after " + Counted.of(bounds.longest().toSeconds(), "second"), e);
+      }
+      throw e;
+    } finally {
+      end.cancel(false);
+    }
+  }
+
+  private static Answer of(ResultSet rows, Plain plain, int most) throws SQLException {
     ResultSetMetaData meta = rows.getMetaData();
     List<String> columns = new ArrayList<>();
     List<Boolean> numeric = new ArrayList<>();
@@ -50,6 +97,10 @@ public final class Answers {
     }
     List<List<Object>> values = new ArrayList<>();
     while (rows.next()) {
+      if (values.size() == most) {
+        throw new OutsideException(
+            "the query gives more than " + Counted.of(most, "row") + ": add a limit to it");
+      }
       List<Object> row = new ArrayList<>();
       for (int i = 1; i <= columns.size(); i++) {
         row.add(plain.of(rows.getObject(i)));

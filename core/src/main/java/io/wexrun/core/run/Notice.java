@@ -5,7 +5,7 @@ import java.time.Instant;
 /**
  * Something about a run that a user should know and that does not end it.
  *
- * @param pipeline whose run it is
+ * @param pipeline whose run it is; empty for the run of all
  * @param kind what it is about
  * @param text what happened, for people, as one sentence without a full stop
  * @param at when
@@ -23,6 +23,6 @@ public record Notice(String pipeline, Kind kind, String text, Instant at) {
 
   @Override
   public String toString() {
-    return pipeline + ": " + text;
+    return pipeline.isEmpty() ? text : pipeline + ": " + text;
   }
 }

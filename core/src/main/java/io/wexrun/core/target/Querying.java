@@ -7,9 +7,14 @@ public interface Querying {
    * settings are changed by it.
    *
    * @throws io.wexrun.core.diagnose.OutsideException with the store's own message if it fails, and
-   *     if it is more than one statement, or one that does not only read
+   *     if it is more than one statement, one that does not only read, or out of its bounds
    */
-  Answer query(String sql);
+  Answer query(String sql, QueryBounds bounds);
+
+  /** Like {@link #query(String, QueryBounds)}, without bounds. */
+  default Answer query(String sql) {
+    return query(sql, QueryBounds.NONE);
+  }
 
   /**
    * Runs SQL in the store's own dialect that may change what is there, in a transaction of its own.

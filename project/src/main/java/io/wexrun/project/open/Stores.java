@@ -9,6 +9,7 @@ import io.wexrun.core.target.Store;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import java.util.LinkedHashMap;
 import java.util.Map;
+import java.util.Optional;
 
 /** The stores of a workspace, each opened once, when first used. For several threads. */
 public final class Stores implements AutoCloseable {
@@ -44,6 +45,11 @@ public final class Stores implements AutoCloseable {
           Settings settings = definition.stores().get(n);
           return connectors.stores().get(settings.kind()).open(n, settings, site);
         });
+  }
+
+  /** A store that is open already; empty if it is not. */
+  public synchronized Optional<Store> ifOpen(String name) {
+    return Optional.ofNullable(open.get(name));
   }
 
   /**

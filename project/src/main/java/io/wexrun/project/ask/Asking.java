@@ -1,0 +1,67 @@
+package io.wexrun.project.ask;
+
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.target.Answer;
+import java.io.DataInputStream;
+import java.io.DataOutputStream;
+import java.io.IOException;
+import java.net.StandardProtocolFamily;
+import java.net.UnixDomainSocketAddress;
+import java.nio.channels.Channels;
+import java.nio.channels.SocketChannel;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.List;
+import java.util.Optional;
+import java.util.stream.Stream;
+
+/** Asks the runs of a workspace about stores that they hold. */
+public final class Asking {
+  private Asking() {}
+
+  /**
+   * Asks every run there is, until one has the store open.
+   *
+   * @param data the workspace's data folder
+   * @return empty if none has
+   * @throws OutsideException with the store's message if it does not take the question
+   */
+  public static Optional<Answer> ask(Path data, String store, String sql) {
+    Path folder = AskedRun.folder(data);
+    if (!Files.isDirectory(folder)) {
+      return Optional.empty();
+    }
+    List<Path> sockets;
+    try (Stream<Path> files = Files.list(folder)) {
+      sockets = files.sorted().toList();
+    } catch (IOException e) {
+      throw new OutsideException("cannot look into " + folder + ": " + e.getMessage(), e);
+    }
+    return sockets.stream().flatMap(socket -> askOne(socket, store, sql).stream()).findFirst();
+  }
+
+  private static Optional<Answer> askOne(Path socket, String store, String sql) {
+    SocketChannel channel;
+    try {
+      channel = SocketChannel.open(StandardProtocolFamily.UNIX);
+      channel.connect(UnixDomainSocketAddress.of(socket));
+    } catch (IOException | UnsupportedOperationException e) {
+      return Optional.empty(); // Nobody is there any more: a run that was killed leaves its socket.
+    }
+    try (channel;
+        DataOutputStream out = new DataOutputStream(Channels.newOutputStream(channel));
+        DataInputStream in = new DataInputStream(Channels.newInputStream(channel))) {
+      Wire.text(out, store);
+      Wire.text(out, sql);
+      out.flush();
+      byte reply = in.readByte();
+      if (reply == Wire.FAILURE) {
+        throw new OutsideException(Wire.text(in));
+      }
+      return reply == Wire.ANSWER ? Optional.of(Wire.answer(in)) : Optional.empty();
+    } catch (IOException e) {
+      throw new OutsideException(
+          "the run that holds store " + store + " ended while it was asked; ask again", e);
+    }
+  }
+}

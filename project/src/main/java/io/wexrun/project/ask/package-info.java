@@ -1,0 +1,2 @@
+/** Asking stores that another process holds. */
+package io.wexrun.project.ask;
