@@ -7,11 +7,10 @@ import io.wexrun.core.diagnose.Severity;
 import io.wexrun.core.run.Setback;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
-import io.wexrun.core.target.TableDifference;
 import io.wexrun.project.Workspace;
+import io.wexrun.project.WorkspaceTables;
 import java.io.PrintStream;
 import java.util.ArrayList;
-import java.util.Arrays;
 import java.util.Collections;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
@@ -61,9 +60,6 @@ final class CheckCommand implements Callable<Integer> {
       description = "Also show the fields after each step, of one pipeline or of all.")
   private String show;
 
-  /** A store is there and is not one. */
-  private boolean storesFail;
-
   @Spec private CommandSpec spec;
 
   CheckCommand(Terminal terminal) {
@@ -74,7 +70,10 @@ final class CheckCommand implements Callable<Integer> {
   public Integer call() {
     try (Workspace workspace = workspaceOption.open(parameterOption.values())) {
       List<Diagnostic> diagnostics = workspace.check();
-      List<TableDifference> differences = differences(workspace);
+      List<WorkspaceTables.Facts> tables = workspace.tables().facts();
+      List<WorkspaceTables.Facts> differences =
+          tables.stream().filter(t -> t.difference().isPresent() || t.missing()).toList();
+      boolean storesFail = toldFailures(tables);
       List<Setback> setbacks = workspace.setbacks();
       boolean errors =
           storesFail
@@ -85,7 +84,7 @@ final class CheckCommand implements Callable<Integer> {
         Map<String, Object> facts = new LinkedHashMap<>();
         facts.put("diagnostics", diagnostics.stream().map(CheckCommand::facts).toList());
         facts.put("rowByRow", workspace.rowByRow());
-        facts.put("tables", differences.stream().map(CheckCommand::facts).toList());
+        facts.put("tables", differences.stream().map(TableCommand::facts).toList());
         if (show != null) {
           Map<String, Object> fields = new LinkedHashMap<>();
           NamesGiven.pipelines(workspace, show.isEmpty() ? null : show, spec)
@@ -96,10 +95,11 @@ final class CheckCommand implements Callable<Integer> {
         terminal.json(facts);
       } else {
         tell(diagnostics, terminal, terminal.out);
-        differences.forEach(this::tell);
+        differences.forEach(table -> TableCommand.tell(table, terminal));
         setbacks.forEach(setback -> tell(setback, terminal));
         if (!differences.isEmpty()) {
-          terminal.say(Counted.of(differences.size(), "table") + " otherwise in the store");
+          terminal.say(
+              Counted.of(differences.size(), "table") + " otherwise in the store, or not there");
         }
         if (!storesFail && diagnostics.isEmpty() && differences.isEmpty() && setbacks.isEmpty()) {
           terminal.say(
@@ -133,51 +133,17 @@ final class CheckCommand implements Callable<Integer> {
     terminal.flush();
   }
 
-  private List<TableDifference> differences(Workspace workspace) {
-    try {
-      return workspace.differences();
-    } catch (OutsideException e) {
-      terminal.say("the tables are not compared with those in their store: " + e.getMessage());
-      storesFail = e.lasting();
-      return List.of();
-    }
-  }
-
-  private void tell(TableDifference difference) {
-    String title = "table " + difference.table() + " is otherwise in its store; a run would stop";
-    terminal.out.println(terminal.style(Terminal.Style.BAD, title));
-    List<List<String>> rows = new ArrayList<>();
-    for (TableDifference.Column column : difference.columns()) {
-      rows.add(
-          Arrays.asList(
-              column.name(),
-              column.there().orElse(null),
-              column.defined().orElse(null),
-              column.what()));
-    }
-    terminal.table(
-        List.of("column", "in the store", "in wexrun.yaml", "difference"),
-        Collections.nCopies(4, false),
-        rows);
-    terminal.out.println("these statements would close it:");
-    difference
-        .ddl()
-        .forEach(line -> terminal.out.println("  " + terminal.style(Terminal.Style.GOOD, line)));
-    terminal.out.println();
-    terminal.flush();
-  }
-
-  private static Map<String, Object> facts(TableDifference difference) {
-    List<Map<String, Object>> columns = new ArrayList<>();
-    for (TableDifference.Column column : difference.columns()) {
-      Map<String, Object> facts = new LinkedHashMap<>();
-      facts.put("column", column.name());
-      facts.put("stored", column.there().orElse(null));
-      facts.put("defined", column.defined().orElse(null));
-      facts.put("difference", column.what());
-      columns.add(facts);
-    }
-    return Map.of("table", difference.table(), "columns", columns, "ddl", difference.ddl());
+  /**
+   * Tells each store that cannot be asked once; whether one will not be until somebody mends it.
+   */
+  private boolean toldFailures(List<WorkspaceTables.Facts> tables) {
+    List<OutsideException> failures =
+        tables.stream().flatMap(table -> table.failure().stream()).distinct().toList();
+    failures.forEach(
+        failure ->
+            terminal.say(
+                "the tables are not compared with those in their store: " + failure.getMessage()));
+    return failures.stream().anyMatch(OutsideException::lasting);
   }
 
   /** Tables of a pipeline's fields: of the common steps, and of those of each kind. */

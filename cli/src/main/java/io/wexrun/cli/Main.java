@@ -30,6 +30,7 @@ import picocli.CommandLine.Spec;
       DeadCommand.class,
       QueueCommand.class,
       SqlCommand.class,
+      TableCommand.class,
       HistoryCommand.class,
       SchemaCommand.class,
       CommandLine.HelpCommand.class

@@ -134,7 +134,9 @@ class BadInputTest {
       assertThat(second.exit()).isEqualTo(3);
       assertThat(second.err())
           .contains("pipeline gate-intake is held by " + holder + " (wexrun run)");
-      Result sql = beside.runChild(List.of(), "sql", "-w", here, "select 1");
+      Result asked = beside.runChild(List.of(), "sql", "-w", here, "select 1");
+      assertThat(asked.exit()).as(asked.err()).isZero();
+      Result sql = beside.runChild(List.of(), "sql", "-w", here, "--write", "select 1");
       assertThat(sql.exit()).isEqualTo(3);
       assertThat(sql.err()).contains("store warehouse", "is held by " + holder);
       assertThat(beside.run("queue", "-w", here, "gate-events").exit()).isZero();

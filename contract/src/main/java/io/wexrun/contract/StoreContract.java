@@ -214,6 +214,35 @@ public abstract class StoreContract {
   }
 
   @Test
+  void aTableIsMadeAndChangedOnlyAsItsDefinitionSays() {
+    Table kept = table("kept", "n", "int").managed(Table.Manage.NEVER);
+    Table wider = table("kept", "n", "int", "more", "text", "ids", "list<int>");
+    try (Store store = open()) {
+      assumeThat(store).isInstanceOf(Comparing.class);
+      assertThat(((Comparing) store).has("kept")).isFalse();
+      assertThatThrownBy(() -> store.target("p", kept))
+          .isInstanceOfSatisfying(OutsideException.class, e -> assertThat(e.lasting()).isTrue())
+          .hasMessageContaining("kept")
+          .hasMessageContaining("manage: never");
+      assertThat(((Comparing) store).has("kept")).as("not made").isFalse();
+    }
+    load(kept.managed(Table.Manage.CREATE), List.of(List.of("1")));
+    Optional<Identity> before = identity(kept);
+    try (Store store = open()) {
+      assertThat(((Comparing) store).has("kept")).isTrue();
+      assertThatThrownBy(() -> store.target("p", wider.managed(Table.Manage.NEVER)))
+          .hasMessageContaining("more");
+      Table followed = wider.managed(Table.Manage.FOLLOW);
+      try (Target target = store.target("q", followed)) {
+        assertThat(target.identity()).as("the same table").isEqualTo(before);
+        commit(target, followed, 0, List.of(List.of("2", "x", "[7]")));
+      }
+      assertThat(((Comparing) store).compare(wider)).isEmpty();
+    }
+    assertThat(found(table("kept", "n", "int"))).containsExactly("[1]", "[2]");
+  }
+
+  @Test
   void howATableStandsIsToldWithoutTouchingIt() {
     Table table = table("t", "n", "int");
     load(table, List.of(List.of("1"), List.of("2")));

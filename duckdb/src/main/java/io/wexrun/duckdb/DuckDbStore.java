@@ -265,11 +265,7 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
         atOnce(
             "make table " + table.name(),
             c -> {
-              if (DIALECT.columns(c, table.name()).isEmpty()) {
-                try (Statement statement = c.createStatement()) {
-                  statement.execute(DIALECT.createTable(table.name(), table.schema().columns()));
-                }
-              }
+              COMPARISON.manage(c, table, this);
               requireSame(c, table);
               return Catalog.identify(c, table.name());
             });
@@ -337,6 +333,16 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
   @Override
   public Optional<TableDifference> compare(Table table) {
     return with("compare table " + table.name(), c -> COMPARISON.of(c, table));
+  }
+
+  @Override
+  public boolean has(String table) {
+    return with("look for table " + table, c -> !DIALECT.columns(c, table).isEmpty());
+  }
+
+  @Override
+  public String ddl(Table table) {
+    return DIALECT.createTable(table.name(), table.schema().columns()) + ";";
   }
 
   @Override

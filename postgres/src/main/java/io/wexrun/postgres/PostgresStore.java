@@ -175,11 +175,7 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
         transaction(
             "make table " + table.name(),
             c -> {
-              if (DIALECT.columns(c, table.name()).isEmpty()) {
-                try (Statement statement = c.createStatement()) {
-                  statement.execute(DIALECT.createTable(table.name(), table.schema().columns()));
-                }
-              }
+              COMPARISON.manage(c, table, this);
               requireSame(c, table);
               return Catalog.identify(c, table.name());
             });
@@ -260,6 +256,16 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
   @Override
   public Optional<TableDifference> compare(Table table) {
     return transaction("compare table " + table.name(), c -> COMPARISON.of(c, table));
+  }
+
+  @Override
+  public boolean has(String table) {
+    return transaction("look for table " + table, c -> !DIALECT.columns(c, table).isEmpty());
+  }
+
+  @Override
+  public String ddl(Table table) {
+    return DIALECT.createTable(table.name(), table.schema().columns()) + ";";
   }
 
   @Override

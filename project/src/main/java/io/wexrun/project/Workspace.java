@@ -8,7 +8,6 @@ import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.diagnose.Severity;
 import io.wexrun.core.pipeline.Pipeline;
-import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.run.RunListener;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.run.Setback;
@@ -19,10 +18,8 @@ import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.target.Answer;
-import io.wexrun.core.target.Comparing;
 import io.wexrun.core.target.QueryBounds;
 import io.wexrun.core.target.Querying;
-import io.wexrun.core.target.TableDifference;
 import io.wexrun.project.ask.AskedRun;
 import io.wexrun.project.ask.Asking;
 import io.wexrun.project.check.TryOut;
@@ -199,21 +196,9 @@ public final class Workspace implements AutoCloseable {
     return parts;
   }
 
-  /**
-   * The tables that stores have with other columns than defined: a run would stop at them. Opens
-   * the stores that are there, and makes none.
-   *
-   * @throws OutsideException if a store is held by another process
-   */
-  public List<TableDifference> differences() {
-    List<TableDifference> differences = new ArrayList<>();
-    for (Table table : definition.tables().values()) {
-      if (stores.exists(table.store())
-          && stores.open(table.store()) instanceof Comparing comparing) {
-        comparing.compare(table).ifPresent(differences::add);
-      }
-    }
-    return differences;
+  /** The tables of this workspace. */
+  public WorkspaceTables tables() {
+    return new WorkspaceTables(definition, stores);
   }
 
   /**

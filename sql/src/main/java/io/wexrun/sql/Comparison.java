@@ -1,6 +1,8 @@
 package io.wexrun.sql;
 
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Column;
 import io.wexrun.core.target.TableDifference;
 import java.sql.Connection;
 import java.sql.SQLException;
@@ -28,6 +30,42 @@ public record Comparison(Dialect dialect) {
     }
     List<StoredColumn> defined = defined(connection, table);
     return difference(table, there, defined);
+  }
+
+  /**
+   * Makes a table, or gives it the columns that it lacks, if its definition says so.
+   *
+   * @param store for messages
+   * @throws OutsideException if the table is not there and must not be made
+   */
+  public void manage(Connection connection, Table table, Object store) throws SQLException {
+    List<StoredColumn> there = dialect.columns(connection, table.name());
+    try (Statement statement = connection.createStatement()) {
+      if (there.isEmpty() && table.manage() == Table.Manage.NEVER) {
+        throw OutsideException.lasting(
+            "there is no table "
+                + table.name()
+                + " in "
+                + store
+                + ", and wexrun.yaml says that it is never made here (manage: never)");
+      }
+      if (there.isEmpty()) {
+        statement.execute(dialect.createTable(table.name(), table.schema().columns()));
+      } else if (table.manage() == Table.Manage.FOLLOW) {
+        List<String> names = there.stream().map(StoredColumn::name).toList();
+        for (Column column : table.schema().columns()) {
+          if (!names.contains(column.name()) && !column.required()) {
+            statement.execute(
+                "alter table "
+                    + Names.name(table.name())
+                    + " add column "
+                    + Names.name(column.name())
+                    + " "
+                    + dialect.type(column.type()));
+          }
+        }
+      }
+    }
   }
 
   /** The columns that a definition gives, as the database itself spells them. */

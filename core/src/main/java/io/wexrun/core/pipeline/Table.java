@@ -13,8 +13,30 @@ import java.util.Map;
  * @param store the name of the store that holds it
  * @param schema its columns in order
  * @param defaults for some columns the value that stands where a record has none, as written
+ * @param manage what may be done to the table in its store beside loading rows
  */
-public record Table(String name, String store, Schema schema, Map<String, String> defaults) {
+public record Table(
+    String name, String store, Schema schema, Map<String, String> defaults, Manage manage) {
+  /** What may be done to a table in its store. */
+  public enum Manage {
+    /** It is made if it is not there, and not changed. */
+    CREATE,
+    /** Nothing: its makers keep it elsewhere. */
+    NEVER,
+    /** It is made if it is not there, and gets columns that are defined and that it lacks. */
+    FOLLOW
+  }
+
+  /** A table that is made if it is not there. */
+  public Table(String name, String store, Schema schema, Map<String, String> defaults) {
+    this(name, store, schema, defaults, Manage.CREATE);
+  }
+
+  /** The same table, managed in another way. */
+  public Table managed(Manage other) {
+    return new Table(name, store, schema, defaults, other);
+  }
+
   /** Copies the defaults. */
   public Table {
     defaults = Map.copyOf(defaults);

@@ -12,4 +12,14 @@ public interface Comparing {
    * @throws io.wexrun.core.diagnose.OutsideException if the store fails
    */
   Optional<TableDifference> compare(Table table);
+
+  /**
+   * Whether there is a table of a name.
+   *
+   * @throws io.wexrun.core.diagnose.OutsideException if the store fails
+   */
+  boolean has(String table);
+
+  /** The statement in the store's dialect that makes a table; empty if it has no statements. */
+  String ddl(Table table);
 }

@@ -14,12 +14,12 @@ public interface Store extends AutoCloseable {
   Identity identity();
 
   /**
-   * Opens a table for a pipeline, making it if it is not there. Several pipelines may have one
-   * table open; one pipeline opens it once at a time.
+   * Opens a table for a pipeline, making or changing it as its definition says. Several pipelines
+   * may have one table open; one pipeline opens it once at a time.
    *
    * @param writer under which name progress is kept: the pipeline's
-   * @throws io.wexrun.core.diagnose.OutsideException if a table is there with other columns, or the
-   *     store cannot be reached
+   * @throws io.wexrun.core.diagnose.OutsideException if a table is there with other columns, or is
+   *     not there and must not be made, or the store cannot be reached
    */
   Target target(String writer, Table table);
 

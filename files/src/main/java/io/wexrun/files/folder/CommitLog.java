@@ -81,6 +81,11 @@ final class CommitLog {
       List<Placed> files,
       long bytes,
       int entries) {
+    /** The same with other columns. */
+    Content with(Schema other) {
+      return new Content(table, other, writers, files, bytes, entries);
+    }
+
     Map<SourcePartition, Reached> of(String writer) {
       return writers.getOrDefault(writer, Map.of());
     }

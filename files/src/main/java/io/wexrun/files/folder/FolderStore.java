@@ -160,6 +160,20 @@ final class FolderStore implements Store, Comparing {
   }
 
   @Override
+  public boolean has(String table) {
+    try {
+      return log(table).read().isPresent();
+    } catch (IOException e) {
+      throw failed("look for table " + table, e);
+    }
+  }
+
+  @Override
+  public String ddl(Table table) {
+    return "";
+  }
+
+  @Override
   public Optional<Standing> standing(String writer, String table) {
     try {
       return Optional.of(

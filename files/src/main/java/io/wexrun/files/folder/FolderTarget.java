@@ -5,6 +5,8 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Schema;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.Staged;
@@ -76,8 +78,17 @@ final class FolderTarget implements Target {
       throws IOException {
     return log.alone(
         () -> {
+          Optional<CommitLog.Content> found = log.read();
+          if (found.isEmpty() && table.manage() == Table.Manage.NEVER) {
+            throw OutsideException.lasting(
+                "there is no table "
+                    + table.name()
+                    + " in "
+                    + store
+                    + ", and wexrun.yaml says that it is never made here (manage: never)");
+          }
           log.make(table.schema());
-          CommitLog.Content content = log.read().orElseThrow();
+          CommitLog.Content content = log.read().orElseThrow().with(added(table, content(found)));
           check.accept(table, content);
           Path folder = store.of(table.name());
           Path beside = Files.createDirectories(folder.resolve(FolderStore.OWN).resolve(STAGED));
@@ -86,7 +97,8 @@ final class FolderTarget implements Target {
             folders.add(place(folder, file));
           }
           removeLeft(beside, writer);
-          if (content.entries() > SUM_UP_AFTER) {
+          boolean wider = found.isPresent() && !found.get().schema().equals(content.schema());
+          if (wider || content.entries() > SUM_UP_AFTER) {
             for (Path each : folders) {
               CommitLog.force(each);
             }
@@ -94,6 +106,26 @@ final class FolderTarget implements Target {
           }
           return new FolderTarget(store, log, writer, table, content);
         });
+  }
+
+  private static Schema content(Optional<CommitLog.Content> found) {
+    return found.map(CommitLog.Content::schema).orElse(Schema.EMPTY);
+  }
+
+  /** The columns that are there, with those that the table gets. */
+  private static Schema added(Table table, Schema there) {
+    if (there.size() == 0) {
+      return table.schema();
+    }
+    Schema all = there;
+    for (Column column : table.schema().columns()) {
+      if (table.manage() == Table.Manage.FOLLOW
+          && !column.required()
+          && there.find(column.name()).isEmpty()) {
+        all = all.with(column);
+      }
+    }
+    return all;
   }
 
   /** Moves a file of a committed flush to its place, unless it is there; the folder it is in. */

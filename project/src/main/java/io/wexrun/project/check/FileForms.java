@@ -89,7 +89,13 @@ public final class FileForms {
             .about("a type, then 'required' or 'default VALUE'; a mapping is a struct");
     Form table =
         Form.keys(
-            Form.with("in", Form.text().about("the store"), "columns", Form.map(column)),
+            Form.with(
+                "in",
+                Form.text().about("the store"),
+                "columns",
+                Form.map(column),
+                "manage",
+                Form.word("create", "never", "follow")),
             "in",
             "columns");
     Map<String, Form> keys =

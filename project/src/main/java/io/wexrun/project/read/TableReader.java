@@ -8,6 +8,7 @@ import io.wexrun.core.schema.Type;
 import io.wexrun.project.yaml.YamlMap;
 import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
 import java.util.regex.Matcher;
@@ -30,11 +31,13 @@ final class TableReader {
               Stream.of("decimal(p,s)", "list<...>"))
           .toList();
 
+  private static final List<String> MANAGE = List.of("create", "never", "follow");
+
   private TableReader() {}
 
   /** The table; with columns of text where a type is wrong. */
   static Table read(String name, YamlMap map) {
-    map.allow("a table", List.of("in", "columns"));
+    map.allow("a table", List.of("in", "columns", "manage"));
     String store = map.requiredText("a table", "in").orElse("");
     Schema schema = Schema.EMPTY;
     Map<String, String> defaults = new LinkedHashMap<>();
@@ -62,7 +65,20 @@ final class TableReader {
         defaults.put(column, written.group(3));
       }
     }
-    return new Table(name, store, schema, defaults);
+    return new Table(name, store, schema, defaults, manage(map));
+  }
+
+  private static Table.Manage manage(YamlMap map) {
+    String written = map.text("manage").orElse("create");
+    if (!MANAGE.contains(written)) {
+      map.error(
+          "manage",
+          "bad-value",
+          "'" + written + "' does not say how the table is managed",
+          Diagnostics.nearestOrKnown(written, MANAGE, all -> "write " + all));
+      return Table.Manage.CREATE;
+    }
+    return Table.Manage.valueOf(written.toUpperCase(Locale.ROOT));
   }
 
   /** A type as one text: a mapping is a struct. */

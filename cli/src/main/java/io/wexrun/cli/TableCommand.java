@@ -1,0 +1,209 @@
+package io.wexrun.cli;
+
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.target.TableDifference;
+import io.wexrun.project.Workspace;
+import io.wexrun.project.WorkspaceTables;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.Collections;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Locale;
+import java.util.Map;
+import java.util.concurrent.Callable;
+import picocli.CommandLine.Command;
+import picocli.CommandLine.Mixin;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Parameters;
+import picocli.CommandLine.Spec;
+
+@Command(
+    name = "table",
+    mixinStandardHelpOptions = true,
+    description = {
+      "Show the tables: as they are defined, and as they are in their stores.",
+      "With a name: its columns, how it differs in the store, and the statement",
+      "that makes it, in the store's own words."
+    },
+    footer = {
+      "",
+      "Exit codes: 0 they agree, or the next run makes them; 1 a run would stop;",
+      "  2 no such table; 3 no workspace, or a store cannot be reached.",
+      "",
+      "Example: wexrun table scans --workspace tram-demo"
+    })
+final class TableCommand implements Callable<Integer> {
+  private final Terminal terminal;
+
+  @Mixin private WorkspaceOption workspaceOption;
+  @Spec private CommandSpec spec;
+
+  @Parameters(
+      index = "0",
+      arity = "0..1",
+      paramLabel = "TABLE",
+      description = "Which table; without a name, all.")
+  private String name;
+
+  TableCommand(Terminal terminal) {
+    this.terminal = terminal;
+  }
+
+  @Override
+  public Integer call() {
+    try (Workspace workspace = workspaceOption.open()) {
+      if (name != null) {
+        List<String> names = List.copyOf(workspace.definition().tables().keySet());
+        NamesGiven.known("table", name, names, spec);
+      }
+      List<WorkspaceTables.Facts> tables =
+          workspace.tables().facts().stream()
+              .filter(table -> name == null || table.table().name().equals(name))
+              .toList();
+      if (workspaceOption.json()) {
+        terminal.json(Map.of("tables", tables.stream().map(TableCommand::facts).toList()));
+      } else if (tables.isEmpty()) {
+        terminal.say("the workspace has no table");
+      } else if (name == null) {
+        list(tables);
+      } else {
+        show(tables.get(0));
+      }
+      terminal.flush();
+      tables.stream()
+          .flatMap(table -> table.failure().stream())
+          .distinct()
+          .forEach(failure -> terminal.say("not compared: " + failure.getMessage()));
+      boolean stops = tables.stream().anyMatch(t -> t.difference().isPresent() || t.missing());
+      boolean fails = tables.stream().anyMatch(t -> t.failure().isPresent());
+      return stops ? ExitCode.MISTAKES : fails ? ExitCode.OUTSIDE : ExitCode.DONE;
+    }
+  }
+
+  private void list(List<WorkspaceTables.Facts> tables) {
+    List<List<String>> rows = new ArrayList<>();
+    for (WorkspaceTables.Facts each : tables) {
+      Table table = each.table();
+      rows.add(
+          List.of(
+              table.name(),
+              table.store(),
+              Integer.toString(table.schema().size()),
+              manage(table),
+              state(each)));
+    }
+    terminal.table(
+        List.of("table", "store", "columns", "manage", "in the store"),
+        List.of(false, false, true, false, false),
+        rows);
+  }
+
+  private static String manage(Table table) {
+    return table.manage().name().toLowerCase(Locale.ROOT);
+  }
+
+  private static String state(WorkspaceTables.Facts table) {
+    if (table.failure().isPresent()) {
+      return "the store cannot be asked";
+    }
+    if (table.difference().isPresent()) {
+      return "otherwise; a run would stop";
+    }
+    if (table.missing()) {
+      return "not there; a run would stop";
+    }
+    return table
+        .there()
+        .map(there -> there ? "as defined" : "not there yet; the next run makes it")
+        .orElse("the store does not tell");
+  }
+
+  private void show(WorkspaceTables.Facts facts) {
+    Table table = facts.table();
+    List<List<String>> rows = new ArrayList<>();
+    for (Column column : table.schema().columns()) {
+      rows.add(
+          Arrays.asList(
+              column.name(),
+              column.type().toString(),
+              column.required() ? "required" : null,
+              table.defaults().get(column.name())));
+    }
+    terminal.out.println(
+        "table " + table.name() + " in store " + table.store() + ": " + state(facts));
+    terminal.table(
+        List.of("column", "type", "required", "default"), Collections.nCopies(4, false), rows);
+    terminal.out.println();
+    if (facts.difference().isPresent() || facts.missing()) {
+      tell(facts, terminal);
+    } else if (!facts.ddl().isEmpty()) {
+      terminal.out.println(terminal.style(Terminal.Style.GOOD, facts.ddl()));
+    }
+  }
+
+  /** Tells that a run would stop at a table, and what would help. */
+  static void tell(WorkspaceTables.Facts facts, Terminal terminal) {
+    String name = facts.table().name();
+    List<String> ddl = List.of(facts.ddl());
+    if (facts.difference().isEmpty()) {
+      String title =
+          "table " + name + " is not in its store, and is never made here (manage: never)";
+      terminal.out.println(terminal.style(Terminal.Style.BAD, title + "; a run would stop"));
+    } else {
+      TableDifference difference = facts.difference().get();
+      String title = "table " + name + " is otherwise in its store; a run would stop";
+      terminal.out.println(terminal.style(Terminal.Style.BAD, title));
+      List<List<String>> rows = new ArrayList<>();
+      for (TableDifference.Column column : difference.columns()) {
+        rows.add(
+            Arrays.asList(
+                column.name(),
+                column.there().orElse(null),
+                column.defined().orElse(null),
+                column.what()));
+      }
+      terminal.table(
+          List.of("column", "in the store", "in wexrun.yaml", "difference"),
+          Collections.nCopies(4, false),
+          rows);
+      ddl = difference.ddl();
+    }
+    boolean statements = ddl.stream().anyMatch(line -> !line.isEmpty());
+    terminal.out.println(
+        !statements
+            ? "files that are there are not changed: give the table another name, or move its"
+                + " folder away"
+            : ddl.size() == 1 ? "this statement would help:" : "these statements would close it:");
+    if (statements) {
+      ddl.forEach(line -> terminal.out.println("  " + terminal.style(Terminal.Style.GOOD, line)));
+    }
+    terminal.out.println();
+    terminal.flush();
+  }
+
+  /** A table, for machines. */
+  static Map<String, Object> facts(WorkspaceTables.Facts facts) {
+    List<Map<String, Object>> columns = new ArrayList<>();
+    for (TableDifference.Column column :
+        facts.difference().map(TableDifference::columns).orElse(List.of())) {
+      Map<String, Object> fact = new LinkedHashMap<>();
+      fact.put("column", column.name());
+      fact.put("stored", column.there().orElse(null));
+      fact.put("defined", column.defined().orElse(null));
+      fact.put("difference", column.what());
+      columns.add(fact);
+    }
+    Map<String, Object> all = new LinkedHashMap<>();
+    all.put("table", facts.table().name());
+    all.put("store", facts.table().store());
+    all.put("manage", manage(facts.table()));
+    all.put("there", facts.there().orElse(null));
+    all.put("missing", facts.missing());
+    all.put("columns", columns);
+    all.put("ddl", facts.difference().map(TableDifference::ddl).orElse(List.of(facts.ddl())));
+    facts.failure().ifPresent(failure -> all.put("failure", failure.getMessage()));
+    return all;
+  }
+}

@@ -1,0 +1,97 @@
+package io.wexrun.project;
+
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.target.Comparing;
+import io.wexrun.core.target.Store;
+import io.wexrun.core.target.TableDifference;
+import io.wexrun.project.definition.WorkspaceDefinition;
+import io.wexrun.project.open.Stores;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+
+/** The tables of a workspace, as they are defined and as they are in their stores. */
+public final class WorkspaceTables {
+  private final WorkspaceDefinition definition;
+  private final Stores stores;
+
+  WorkspaceTables(WorkspaceDefinition definition, Stores stores) {
+    this.definition = definition;
+    this.stores = stores;
+  }
+
+  /**
+   * How a table stands in its store.
+   *
+   * @param table its definition
+   * @param there whether the store has it; empty if the store cannot tell, or could not be asked
+   * @param difference how it differs from its definition, so that a run would stop
+   * @param ddl the statement that makes it, in the store's dialect; empty if there is none
+   * @param failure why the store could not be asked
+   */
+  public record Facts(
+      Table table,
+      Optional<Boolean> there,
+      Optional<TableDifference> difference,
+      String ddl,
+      Optional<OutsideException> failure) {
+    /** Whether it is not there, and a run does not make it. */
+    public boolean missing() {
+      return table.manage() == Table.Manage.NEVER && there.equals(Optional.of(false));
+    }
+  }
+
+  /** All tables, in the order of their definitions. Opens the stores that are there, makes none. */
+  public List<Facts> facts() {
+    Map<String, OutsideException> failing = new LinkedHashMap<>();
+    List<Facts> facts = new ArrayList<>();
+    for (Table table : definition.tables().values()) {
+      OutsideException failure = failing.get(table.store());
+      if (failure == null) {
+        try {
+          facts.add(facts(table));
+          continue;
+        } catch (OutsideException e) {
+          failing.put(table.store(), e);
+          failure = e;
+        }
+      }
+      facts.add(new Facts(table, Optional.empty(), Optional.empty(), "", Optional.of(failure)));
+    }
+    return facts;
+  }
+
+  private Facts facts(Table table) {
+    if (!stores.exists(table.store())) {
+      return new Facts(table, Optional.of(false), Optional.empty(), "", Optional.empty());
+    }
+    Store store = stores.open(table.store());
+    if (!(store instanceof Comparing comparing)) {
+      return new Facts(table, Optional.empty(), Optional.empty(), "", Optional.empty());
+    }
+    Optional<TableDifference> difference =
+        comparing
+            .compare(table)
+            .flatMap(found -> followed(table, found) ? Optional.empty() : Optional.of(found));
+    return new Facts(
+        table,
+        Optional.of(comparing.has(table.name())),
+        difference,
+        comparing.ddl(table),
+        Optional.empty());
+  }
+
+  /** Whether all that differs are columns that the next run adds. */
+  private static boolean followed(Table table, TableDifference difference) {
+    return table.manage() == Table.Manage.FOLLOW
+        && difference.columns().stream()
+            .allMatch(
+                column ->
+                    column.there().isEmpty()
+                        && table.schema().find(column.name()).stream()
+                            .noneMatch(place -> table.schema().column(place).required()));
+  }
+}
