@@ -9,10 +9,9 @@ import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.Refusal;
 import io.wexrun.core.target.Staged;
 import io.wexrun.core.target.Target;
+import io.wexrun.sql.Loading;
 import io.wexrun.sql.Refusals;
-import io.wexrun.sql.Sieve;
 import java.sql.SQLException;
-import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;
@@ -85,19 +84,12 @@ final class DuckDbTarget implements Target {
 
   @Override
   public Staged stage(Flush flush) {
-    List<Rows> fresh = new ArrayList<>();
-    List<Refusal> before = new ArrayList<>();
-    for (Flush.Part part : flush.parts()) {
-      long done = atOpening.getOrDefault(part.source(), Long.MIN_VALUE);
-      fresh.add(part.rows().from(done));
-      before.addAll(refusals.of(part, done));
-    }
     StagedFlush result = new StagedFlush(store.connectToStage(), flush.progress());
     synchronized (staged) {
       staged.add(result);
     }
     try {
-      result.load(flush, fresh, before);
+      result.loading = Loading.of(flush, atOpening, refusals, result);
     } catch (SQLException e) {
       throw store.failed("load rows into table " + table.name(), e);
     }
@@ -127,54 +119,39 @@ final class DuckDbTarget implements Target {
   }
 
   /** A transaction with the rows of a flush. */
-  private final class StagedFlush implements Staged {
+  private final class StagedFlush implements Staged, Loading.Inserting {
     private final DuckDBConnection connection;
     private final Map<SourcePartition, Long> ends;
-    private final Map<SourcePartition, Long> more = new HashMap<>();
-    private Receipt receipt;
+    private Loading loading;
 
     StagedFlush(DuckDBConnection connection, Map<SourcePartition, Long> ends) {
       this.connection = connection;
       this.ends = ends;
     }
 
-    /**
-     * Inserts the rows that were not committed before. If the table does not take some of them,
-     * those are found, and the others are inserted.
-     */
-    void load(Flush flush, List<Rows> fresh, List<Refusal> before) throws SQLException {
-      long rows = fresh.stream().mapToLong(Rows::count).sum();
-      List<Refusal> refused = new ArrayList<>(before);
-      long written = 0;
-      if (rows > 0) {
-        List<Rows> all = fresh.stream().filter(part -> part.count() > 0).toList();
-        try {
-          written = insertion.insert(connection, all);
-        } catch (SQLException e) {
-          if (!Insertion.isAboutRows(e)) {
-            throw e;
-          }
-          written = loadSifted(flush, fresh, refused);
-        }
-      }
-      for (int i = 0; i < fresh.size(); i++) {
-        more.merge(flush.parts().get(i).source(), (long) fresh.get(i).count(), Long::sum);
-      }
-      refused
-          .subList(before.size(), refused.size())
-          .forEach(refusal -> more.merge(refusal.source(), -1L, Long::sum));
-      receipt = new Receipt(written, flush.rows() - rows - before.size(), refused);
+    @Override
+    public long insert(List<Rows> rows) throws SQLException {
+      return insertion.insert(connection, rows);
     }
 
-    private long loadSifted(Flush flush, List<Rows> fresh, List<Refusal> refused)
-        throws SQLException {
+    @Override
+    public boolean isAboutRows(SQLException failure) {
+      return Insertion.isAboutRows(failure);
+    }
+
+    @Override
+    public void takeBack() throws SQLException {
       connection.rollback();
-      Sieve sieve = new Sieve(insertion::failure, flush.parts(), fresh);
-      List<Rows> kept = sieve.kept();
-      refused.addAll(sieve.refused());
-      long written = kept.isEmpty() ? 0 : insertion.insert(connection, kept);
-      refusals.remember(connection, sieve.refused());
-      return written;
+    }
+
+    @Override
+    public Optional<String> failure(List<Rows> rows) throws SQLException {
+      return insertion.failure(rows);
+    }
+
+    @Override
+    public void remember(List<Refusal> refused) throws SQLException {
+      refusals.remember(connection, refused);
     }
 
     /** Commits come in the order of the flushes, so only here it is known where each goes on. */
@@ -182,11 +159,11 @@ final class DuckDbTarget implements Target {
     public Receipt commit() {
       try {
         Map<SourcePartition, Long> all = new HashMap<>(rows);
-        more.forEach((source, count) -> all.merge(source, count, Long::sum));
+        loading.more().forEach((source, count) -> all.merge(source, count, Long::sum));
         progress.move(connection, expected, ends, all);
         connection.commit();
         rows.putAll(all);
-        refusals.committed(receipt.refused());
+        refusals.committed(loading.receipt().refused());
         ends.forEach((source, end) -> expected.merge(source, end, Math::max));
       } catch (SQLException e) {
         // If somebody else went on from the same place meanwhile, that is why.
@@ -200,7 +177,7 @@ final class DuckDbTarget implements Target {
       if (++commits % COMPACT_AFTER == 0) {
         compact();
       }
-      return receipt;
+      return loading.receipt();
     }
 
     private boolean requireNotPast(DuckDBConnection fresh) throws SQLException {

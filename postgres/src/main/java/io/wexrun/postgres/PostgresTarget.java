@@ -9,14 +9,13 @@ import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.Refusal;
 import io.wexrun.core.target.Staged;
 import io.wexrun.core.target.Target;
+import io.wexrun.sql.Loading;
 import io.wexrun.sql.Names;
 import io.wexrun.sql.Refusals;
-import io.wexrun.sql.Sieve;
 import java.sql.Connection;
 import java.sql.SQLException;
 import java.sql.Savepoint;
 import java.sql.Statement;
-import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;
@@ -90,19 +89,12 @@ final class PostgresTarget implements Target {
 
   @Override
   public Staged stage(Flush flush) {
-    List<Rows> fresh = new ArrayList<>();
-    List<Refusal> before = new ArrayList<>();
-    for (Flush.Part part : flush.parts()) {
-      long done = atOpening.getOrDefault(part.source(), Long.MIN_VALUE);
-      fresh.add(part.rows().from(done));
-      before.addAll(refusals.of(part, done));
-    }
     StagedFlush result = new StagedFlush(store.connect(), flush.progress());
     synchronized (staged) {
       staged.add(result);
     }
     try {
-      result.load(flush, fresh, before);
+      result.load(flush);
     } catch (SQLException e) {
       throw store.failed("load rows into table " + table.name(), e);
     }
@@ -151,79 +143,60 @@ final class PostgresTarget implements Target {
     }
   }
 
-  /** Why the table does not take rows, if that is because of the rows; they are taken back. */
-  private Optional<String> failure(Connection connection, List<Rows> rows) throws SQLException {
-    Savepoint before = connection.setSavepoint();
-    Optional<String> failure = Optional.empty();
-    try {
-      copy(connection, rows);
-    } catch (SQLException e) {
-      if (!isAboutRows(e)) {
-        throw e;
-      }
-      failure = Optional.of(PostgresStore.message(e));
-    }
-    connection.rollback(before);
-    return failure;
-  }
-
-  private static boolean isAboutRows(SQLException e) {
-    return ABOUT_ROWS.matcher(String.valueOf(e.getSQLState())).matches();
-  }
-
   /** A transaction with the rows of a flush. */
-  private final class StagedFlush implements Staged {
+  private final class StagedFlush implements Staged, Loading.Inserting {
     private final Connection connection;
     private final Map<SourcePartition, Long> ends;
-    private final Map<SourcePartition, Long> more = new HashMap<>();
-    private Receipt receipt;
+    private Savepoint empty;
+    private Loading loading;
 
     StagedFlush(Connection connection, Map<SourcePartition, Long> ends) {
       this.connection = connection;
       this.ends = ends;
     }
 
-    /**
-     * Copies the rows that were not committed before. If the table does not take some of them,
-     * those are found, and the others are copied.
-     */
-    void load(Flush flush, List<Rows> fresh, List<Refusal> before) throws SQLException {
-      long rows = fresh.stream().mapToLong(Rows::count).sum();
-      List<Refusal> refused = new ArrayList<>(before);
-      long written = 0;
-      if (rows > 0) {
-        try (Statement statement = connection.createStatement()) {
-          // A constraint that is looked at only at the commit would refuse the whole flush.
-          statement.execute("set constraints all immediate");
-        }
-        Savepoint empty = connection.setSavepoint();
-        try {
-          written = copy(connection, fresh.stream().filter(part -> part.count() > 0).toList());
-        } catch (SQLException e) {
-          if (!isAboutRows(e)) {
-            throw e;
-          }
-          connection.rollback(empty);
-          written = loadSifted(flush, fresh, refused);
-        }
+    void load(Flush flush) throws SQLException {
+      try (Statement statement = connection.createStatement()) {
+        // A constraint that is looked at only at the commit would refuse the whole flush.
+        statement.execute("set constraints all immediate");
       }
-      for (int i = 0; i < fresh.size(); i++) {
-        more.merge(flush.parts().get(i).source(), (long) fresh.get(i).count(), Long::sum);
-      }
-      refused
-          .subList(before.size(), refused.size())
-          .forEach(refusal -> more.merge(refusal.source(), -1L, Long::sum));
-      receipt = new Receipt(written, flush.rows() - rows - before.size(), refused);
+      empty = connection.setSavepoint();
+      loading = Loading.of(flush, atOpening, refusals, this);
     }
 
-    private long loadSifted(Flush flush, List<Rows> fresh, List<Refusal> refused)
-        throws SQLException {
-      Sieve sieve = new Sieve(rows -> failure(connection, rows), flush.parts(), fresh);
-      List<Rows> kept = sieve.kept();
-      refused.addAll(sieve.refused());
-      long written = kept.isEmpty() ? 0 : copy(connection, kept);
-      refusals.remember(connection, sieve.refused());
-      return written;
+    @Override
+    public long insert(List<Rows> rows) throws SQLException {
+      return copy(connection, rows);
+    }
+
+    @Override
+    public boolean isAboutRows(SQLException failure) {
+      return ABOUT_ROWS.matcher(String.valueOf(failure.getSQLState())).matches();
+    }
+
+    @Override
+    public void takeBack() throws SQLException {
+      connection.rollback(empty);
+    }
+
+    @Override
+    public Optional<String> failure(List<Rows> rows) throws SQLException {
+      Optional<String> failure = Optional.empty();
+      try {
+        copy(connection, rows);
+      } catch (SQLException e) {
+        if (!isAboutRows(e)) {
+          throw e;
+        }
+        failure = Optional.of(PostgresStore.message(e));
+      }
+      takeBack();
+      return failure;
+    }
+
+    @Override
+    public void remember(List<Refusal> refused) throws SQLException {
+      refusals.remember(connection, refused);
     }
 
     /** Commits come in the order of the flushes, so only here it is known where each goes on. */
@@ -231,7 +204,7 @@ final class PostgresTarget implements Target {
     public Receipt commit() {
       boolean well = false;
       try {
-        progress.move(connection, expected, ends, more);
+        progress.move(connection, expected, ends, loading.more());
         connection.commit();
         well = true;
       } catch (SQLException e) {
@@ -242,9 +215,9 @@ final class PostgresTarget implements Target {
         }
         store.giveBack(connection, well);
       }
-      refusals.committed(receipt.refused());
+      refusals.committed(loading.receipt().refused());
       ends.forEach((source, end) -> expected.merge(source, end, Math::max));
-      return receipt;
+      return loading.receipt();
     }
   }
 }

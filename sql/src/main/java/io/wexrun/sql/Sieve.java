@@ -16,10 +16,10 @@ import java.util.stream.IntStream;
  * that is rolled back: first those that are refused whatever comes with them, then those that clash
  * with rows before them. For one thread.
  */
-public final class Sieve {
+final class Sieve {
   /** Inserts rows, and takes them back. */
   @FunctionalInterface
-  public interface Trial {
+  interface Trial {
     /**
      * Tries to insert rows.
      *
@@ -43,7 +43,7 @@ public final class Sieve {
    * @param parts the parts of a flush
    * @param fresh of each part, those of its rows that are to be inserted
    */
-  public Sieve(Trial trial, List<Flush.Part> parts, List<Rows> fresh) {
+  Sieve(Trial trial, List<Flush.Part> parts, List<Rows> fresh) {
     this.trial = trial;
     this.parts = parts;
     int all = fresh.stream().mapToInt(Rows::count).sum();
@@ -59,7 +59,7 @@ public final class Sieve {
   }
 
   /** The rows that can be inserted together, part by part. */
-  public List<Rows> kept() throws SQLException {
+  List<Rows> kept() throws SQLException {
     List<Integer> alone = new ArrayList<>();
     sift(List.of(), IntStream.range(0, rowOf.length).boxed().toList(), alone);
     if (failure(alone) == null) {
@@ -71,7 +71,7 @@ public final class Sieve {
   }
 
   /** What was refused, in the order of the flush. */
-  public List<Refusal> refused() {
+  List<Refusal> refused() {
     refused.sort(
         (a, b) -> {
           int source = a.source().compareTo(b.source());
