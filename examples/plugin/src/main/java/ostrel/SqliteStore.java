@@ -128,6 +128,10 @@ final class SqliteStore implements Store {
 
   @Override
   public Target target(String writer, Table table) {
+    if (!table.key().isEmpty()) {
+      throw OutsideException.lasting(
+          this + " does not replace rows: remove the key of " + table.name());
+    }
     Identity who = transaction("open table " + table.name(), c -> identify(c, table));
     return new SqliteTarget(this, writer, table, who);
   }

@@ -29,6 +29,11 @@ class SqliteStoreTest extends StoreContract {
   }
 
   @Override
+  protected boolean replaces() {
+    return false;
+  }
+
+  @Override
   protected void remove() {
     try {
       Files.delete(sqlite.file());

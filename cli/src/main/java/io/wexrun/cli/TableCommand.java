@@ -128,7 +128,7 @@ final class TableCommand implements Callable<Integer> {
           Arrays.asList(
               column.name(),
               column.type().toString(),
-              column.required() ? "required" : null,
+              table.key().contains(column.name()) ? "key" : column.required() ? "required" : null,
               table.defaults().get(column.name())));
     }
     terminal.out.println(

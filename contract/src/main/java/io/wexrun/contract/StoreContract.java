@@ -49,6 +49,11 @@ public abstract class StoreContract {
    */
   protected abstract List<List<Object>> rows(Table table);
 
+  /** Whether rows can take the places of others, by a key. */
+  protected boolean replaces() {
+    return true;
+  }
+
   private static Table table(String name, String... columnsAndTypes) {
     Table.Builder table = Table.in("store", name);
     for (int i = 0; i < columnsAndTypes.length; i += 2) {
@@ -240,6 +245,40 @@ public abstract class StoreContract {
       assertThat(((Comparing) store).compare(wider)).isEmpty();
     }
     assertThat(found(table("kept", "n", "int"))).containsExactly("[1]", "[2]");
+  }
+
+  @Test
+  void ofRowsWithOneKeyTheNewestStays() {
+    Table table = table("sales", "sale", "int", "no", "int", "state", "text", "tags", "list<text>");
+    Table keyed = table.keyed(List.of("sale", "no"));
+    List<List<String>> sales = new ArrayList<>();
+    sales.add(List.of("1", "1", "open", "[\"a\"]"));
+    sales.add(List.of("1", "2", "open", "[]"));
+    sales.add(List.of("1", "1", "paid", "[\"b\", \"c\"]"));
+    sales.add(Arrays.asList("2", "1", null, null));
+    try (Store store = open()) {
+      assumeThat(replaces()).isTrue();
+      try (Target target = store.target("p", keyed)) {
+        assertThat(commit(target, keyed, 0, sales)).isEqualTo(new Receipt(4, 0));
+      }
+      sales.add(Arrays.asList("1", "2", "void", null));
+      try (Target target = store.target("p", keyed)) {
+        assertThat(commit(target, keyed, 0, sales)).isEqualTo(new Receipt(1, 4));
+        assertThat(target.parallelism()).isEqualTo(1);
+      }
+    }
+    assertThat(found(keyed))
+        .containsExactly("[1, 1, paid, [b, c]]", "[1, 2, void, null]", "[2, 1, null, null]");
+    try (Store store = open()) {
+      store.target("p", table("plain", "sale", "int")).close();
+      Table other = table("plain", "sale", "int").keyed(List.of("sale"));
+      if (store instanceof Comparing comparing) {
+        assertThat(comparing.compare(keyed)).isEmpty();
+        assertThat(comparing.compare(other).orElseThrow().columns())
+            .anyMatch(column -> column.name().equals("key"));
+      }
+      assertThatThrownBy(() -> store.target("p", other)).hasMessageContaining("unique");
+    }
   }
 
   @Test

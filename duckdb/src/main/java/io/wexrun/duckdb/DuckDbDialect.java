@@ -10,6 +10,7 @@ import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.stream.Collectors;
 
 /** How DuckDB writes tables. */
 final class DuckDbDialect implements Dialect {
@@ -21,6 +22,29 @@ final class DuckDbDialect implements Dialect {
   @Override
   public String retype(String column, String type) {
     return "alter column " + column + " set data type " + type;
+  }
+
+  @Override
+  public boolean unique(Connection connection, String table, List<String> columns)
+      throws SQLException {
+    String wanted = columns.stream().sorted().map(Names::text).collect(Collectors.joining(", "));
+    try (Statement statement = connection.createStatement();
+        ResultSet rows =
+            statement.executeQuery(
+                "select count(*) from (select list_sort(constraint_column_names) as names from"
+                    + " duckdb_constraints() where constraint_type in ('PRIMARY KEY', 'UNIQUE') and"
+                    + " schema_name = 'main' and table_name = "
+                    + Names.text(table)
+                    + " union all select list_sort(list_transform(string_split(trim(expressions,"
+                    + " '[]'), ', '), lambda e: trim(e, '\"'''))) from duckdb_indexes() where"
+                    + " is_unique and schema_name = 'main' and table_name = "
+                    + Names.text(table)
+                    + ") where names = ["
+                    + wanted
+                    + "]")) {
+      rows.next();
+      return rows.getInt(1) > 0;
+    }
   }
 
   @Override

@@ -342,7 +342,7 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
 
   @Override
   public String ddl(Table table) {
-    return DIALECT.createTable(table.name(), table.schema().columns()) + ";";
+    return DIALECT.createTable(table) + ";";
   }
 
   @Override

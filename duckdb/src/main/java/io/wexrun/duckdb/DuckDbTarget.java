@@ -79,7 +79,7 @@ final class DuckDbTarget implements Target {
 
   @Override
   public int parallelism() {
-    return 2;
+    return table.key().isEmpty() ? 2 : 1; // Two could each wait for a row of the other.
   }
 
   @Override
@@ -89,7 +89,7 @@ final class DuckDbTarget implements Target {
       staged.add(result);
     }
     try {
-      result.loading = Loading.of(flush, atOpening, refusals, result);
+      result.loading = Loading.of(table, flush, atOpening, refusals, result);
     } catch (SQLException e) {
       throw store.failed("load rows into table " + table.name(), e);
     }
@@ -130,8 +130,8 @@ final class DuckDbTarget implements Target {
     }
 
     @Override
-    public long insert(List<Rows> rows) throws SQLException {
-      return insertion.insert(connection, rows);
+    public void insert(List<Rows> rows) throws SQLException {
+      insertion.insert(connection, rows);
     }
 
     @Override

@@ -31,8 +31,7 @@ record Insertion(DuckDbStore store, Table table) {
       Data.exportArrayStream(allocator, reader, stream);
       try (Statement statement = connection.createStatement()) {
         connection.registerArrowStream(STREAM, stream);
-        return statement.executeLargeUpdate(
-            Sql.insert(table.name(), table.schema().columns(), STREAM));
+        return statement.executeLargeUpdate(Sql.insert(table, STREAM));
       } catch (SQLException e) {
         if (reader.failure() != null) {
           e.addSuppressed(reader.failure());

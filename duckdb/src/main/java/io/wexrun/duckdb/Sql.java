@@ -1,5 +1,6 @@
 package io.wexrun.duckdb;
 
+import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Type;
 import io.wexrun.sql.Names;
@@ -37,12 +38,16 @@ final class Sql {
   }
 
   /** The columns of a stream, each turned into the table's type where Arrow has none for it. */
-  static String insert(String table, List<Column> columns, String stream) {
-    return columns.stream()
-        .map(column -> Names.name(column.name()))
-        .collect(
-            Collectors.joining(
-                ", ", "insert into " + Names.name(table) + " (", ") " + select(columns, stream)));
+  static String insert(Table table, String stream) {
+    List<Column> columns = table.schema().columns();
+    List<String> names = columns.stream().map(Column::name).toList();
+    return "insert into "
+        + Names.name(table.name())
+        + " ("
+        + Names.list(names)
+        + ") "
+        + select(columns, stream)
+        + (table.key().isEmpty() ? "" : Names.replacing(table.key(), names));
   }
 
   /** The same rows as a query, its columns with their names. */

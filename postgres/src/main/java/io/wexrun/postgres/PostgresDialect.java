@@ -18,6 +18,12 @@ final class PostgresDialect implements Dialect {
           + " atthasdef or attidentity <> '' from pg_attribute"
           + " where attrelid = to_regclass(?) and attnum > 0 and not attisdropped order by attnum";
 
+  private static final String UNIQUE =
+      "select exists (select 1 from pg_index i where i.indrelid = to_regclass(?) and i.indisunique"
+          + " and i.indpred is null and ? = (select array_agg(a.attname::text order by"
+          + " a.attname::text collate \"C\") from pg_attribute a where a.attrelid = i.indrelid and"
+          + " a.attnum = any(i.indkey)))";
+
   @Override
   public String type(Type type) {
     if (type instanceof Type.Decimal decimal) {
@@ -51,6 +57,19 @@ final class PostgresDialect implements Dialect {
   @Override
   public String retype(String column, String type) {
     return "alter column " + column + " type " + type + " using " + column + "::" + type;
+  }
+
+  @Override
+  public boolean unique(Connection connection, String table, List<String> columns)
+      throws SQLException {
+    try (PreparedStatement select = connection.prepareStatement(UNIQUE)) {
+      select.setString(1, Names.name(table));
+      select.setArray(2, connection.createArrayOf("text", columns.stream().sorted().toArray()));
+      try (ResultSet rows = select.executeQuery()) {
+        rows.next();
+        return rows.getBoolean(1);
+      }
+    }
   }
 
   @Override

@@ -36,7 +36,7 @@ import org.postgresql.util.ServerErrorMessage;
  * under way on them fails, and may be tried again.
  */
 final class PostgresStore implements Store, Comparing, Querying, Swapping {
-  private static final Dialect DIALECT = new PostgresDialect();
+  static final Dialect DIALECT = new PostgresDialect();
   private static final Comparison COMPARISON = new Comparison(DIALECT);
 
   /** States of SQL that nobody but a person can mend: login and names that are not there. */
@@ -265,7 +265,7 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
 
   @Override
   public String ddl(Table table) {
-    return DIALECT.createTable(table.name(), table.schema().columns()) + ";";
+    return DIALECT.createTable(table) + ";";
   }
 
   @Override

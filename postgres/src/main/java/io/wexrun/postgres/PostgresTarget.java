@@ -4,6 +4,7 @@ import io.wexrun.core.batch.Rows;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Column;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.Refusal;
@@ -23,7 +24,6 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
 import java.util.regex.Pattern;
-import java.util.stream.Collectors;
 import org.postgresql.PGConnection;
 import org.postgresql.copy.CopyIn;
 
@@ -35,6 +35,9 @@ import org.postgresql.copy.CopyIn;
 final class PostgresTarget implements Target {
   /** Classes of SQL states that are about rows: data, constraints, raised by triggers, limits. */
   private static final Pattern ABOUT_ROWS = Pattern.compile("(22|23|P0|54|44).*");
+
+  /** The temporary table of rows that are to take the places of others. */
+  private static final String BESIDE = "wexrun_rows";
 
   private final PostgresStore store;
   private final Table table;
@@ -84,7 +87,7 @@ final class PostgresTarget implements Target {
 
   @Override
   public int parallelism() {
-    return 2;
+    return table.key().isEmpty() ? 2 : 1; // Two could each wait for a row of the other.
   }
 
   @Override
@@ -122,20 +125,42 @@ final class PostgresTarget implements Target {
     }
   }
 
-  /** Copies rows in the connection's transaction; how many there were. */
-  private long copy(Connection connection, List<Rows> rows) throws SQLException {
-    String columns =
-        table.schema().columns().stream()
-            .map(column -> Names.name(column.name()))
-            .collect(Collectors.joining(", ", " (", ")"));
+  /** Copies rows in the connection's transaction, or lets them take the places of others. */
+  private void put(Connection connection, List<Rows> rows) throws SQLException {
+    if (table.key().isEmpty()) {
+      copy(connection, table.name(), rows);
+      return;
+    }
+    List<Column> columns = table.schema().columns();
+    String names = Names.list(columns.stream().map(Column::name).toList());
+    try (Statement statement = connection.createStatement()) {
+      String create = PostgresStore.DIALECT.createTable(BESIDE, columns, List.of());
+      statement.execute(create.replaceFirst("create table", "create temp table"));
+      copy(connection, BESIDE, rows);
+      statement.execute(
+          "insert into "
+              + Names.name(table.name())
+              + " ("
+              + names
+              + ") select "
+              + names
+              + " from "
+              + Names.name(BESIDE)
+              + Names.replacing(table.key(), columns.stream().map(Column::name).toList()));
+      statement.execute("drop table " + Names.name(BESIDE));
+    }
+  }
+
+  private void copy(Connection connection, String into, List<Rows> rows) throws SQLException {
+    String columns = Names.list(table.schema().columns().stream().map(Column::name).toList());
     CopyIn copy =
         connection
             .unwrap(PGConnection.class)
             .getCopyAPI()
-            .copyIn("copy " + Names.name(table.name()) + columns + " from stdin (format binary)");
+            .copyIn("copy " + Names.name(into) + " (" + columns + ") from stdin (format binary)");
     try {
       new CopyRows(table.schema()).send(rows, copy);
-      return copy.endCopy();
+      copy.endCopy();
     } finally {
       if (copy.isActive()) {
         copy.cancelCopy();
@@ -161,12 +186,12 @@ final class PostgresTarget implements Target {
         statement.execute("set constraints all immediate");
       }
       empty = connection.setSavepoint();
-      loading = Loading.of(flush, atOpening, refusals, this);
+      loading = Loading.of(table, flush, atOpening, refusals, this);
     }
 
     @Override
-    public long insert(List<Rows> rows) throws SQLException {
-      return copy(connection, rows);
+    public void insert(List<Rows> rows) throws SQLException {
+      put(connection, rows);
     }
 
     @Override
@@ -183,7 +208,7 @@ final class PostgresTarget implements Target {
     public Optional<String> failure(List<Rows> rows) throws SQLException {
       Optional<String> failure = Optional.empty();
       try {
-        copy(connection, rows);
+        put(connection, rows);
       } catch (SQLException e) {
         if (!isAboutRows(e)) {
           throw e;

@@ -29,7 +29,8 @@ public record Comparison(Dialect dialect) {
       return Optional.empty();
     }
     List<StoredColumn> defined = defined(connection, table);
-    return difference(table, there, defined);
+    boolean keyed = table.key().isEmpty() || dialect.unique(connection, table.name(), table.key());
+    return difference(table, there, defined, keyed);
   }
 
   /**
@@ -50,7 +51,7 @@ public record Comparison(Dialect dialect) {
                 + ", and wexrun.yaml says that it is never made here (manage: never)");
       }
       if (there.isEmpty()) {
-        statement.execute(dialect.createTable(table.name(), table.schema().columns()));
+        statement.execute(dialect.createTable(table));
       } else if (table.manage() == Table.Manage.FOLLOW) {
         List<String> names = there.stream().map(StoredColumn::name).toList();
         for (Column column : table.schema().columns()) {
@@ -71,7 +72,7 @@ public record Comparison(Dialect dialect) {
   /** The columns that a definition gives, as the database itself spells them. */
   private List<StoredColumn> defined(Connection connection, Table table) throws SQLException {
     String probe = "wexrun_probe_" + Long.toUnsignedString(System.nanoTime(), 36);
-    String create = dialect.createTable(probe, table.schema().columns());
+    String create = dialect.createTable(probe, table.schema().columns(), List.of());
     try (Statement statement = connection.createStatement()) {
       statement.execute(create.replaceFirst("create table", "create temp table"));
       List<StoredColumn> columns = dialect.columns(connection, probe);
@@ -93,7 +94,7 @@ public record Comparison(Dialect dialect) {
 
   /** What differs, and the statements that would close it; empty for another order alone. */
   private Optional<TableDifference> difference(
-      Table table, List<StoredColumn> there, List<StoredColumn> defined) {
+      Table table, List<StoredColumn> there, List<StoredColumn> defined, boolean keyed) {
     Map<String, StoredColumn> old = new LinkedHashMap<>();
     there.forEach(column -> old.put(column.name(), column));
     List<TableDifference.Column> columns = new ArrayList<>();
@@ -132,6 +133,19 @@ public record Comparison(Dialect dialect) {
                 "is not defined, and takes no null"));
         ddl.add(alter + "alter column " + Names.name(left.name()) + " drop not null;");
       }
+    }
+    if (!keyed) {
+      String unique = "unique (" + Names.list(table.key()) + ")";
+      columns.add(
+          new TableDifference.Column("key", Optional.empty(), Optional.of(unique), "is missing"));
+      ddl.add(
+          "create unique index "
+              + Names.name(table.name() + "_key")
+              + " on "
+              + Names.name(table.name())
+              + " ("
+              + Names.list(table.key())
+              + ");");
     }
     return columns.isEmpty()
         ? Optional.empty()

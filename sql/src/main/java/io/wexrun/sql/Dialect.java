@@ -1,5 +1,6 @@
 package io.wexrun.sql;
 
+import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Type;
 import java.sql.Connection;
@@ -18,8 +19,20 @@ public interface Dialect {
   /** What changes the type of a column, behind {@code alter table NAME}. */
   String retype(String column, String type);
 
+  /** Whether no two rows of a table can have the same values in some columns. */
+  boolean unique(Connection connection, String table, List<String> columns) throws SQLException;
+
   /** The statement that makes a table. */
-  default String createTable(String table, List<Column> columns) {
+  default String createTable(Table table) {
+    return createTable(table.name(), table.schema().columns(), table.key());
+  }
+
+  /**
+   * The statement that makes a table.
+   *
+   * @param key columns in whose values no two rows are the same; may be empty
+   */
+  default String createTable(String table, List<Column> columns, List<String> key) {
     return columns.stream()
         .map(
             column ->
@@ -27,6 +40,10 @@ public interface Dialect {
                     + " "
                     + type(column.type())
                     + (column.required() ? " not null" : ""))
-        .collect(Collectors.joining(", ", "create table " + Names.name(table) + " (", ")"));
+        .collect(
+            Collectors.joining(
+                ", ",
+                "create table " + Names.name(table) + " (",
+                (key.isEmpty() ? "" : ", unique (" + Names.list(key) + ")") + ")"));
   }
 }

@@ -2,15 +2,18 @@ package io.wexrun.sql;
 
 import io.wexrun.core.batch.Rows;
 import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.Refusal;
 import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.HashMap;
+import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 
 /**
  * What becomes of the rows of a flush in a table: those that were committed before are skipped, and
@@ -22,8 +25,8 @@ import java.util.Optional;
 public record Loading(Receipt receipt, Map<SourcePartition, Long> more) {
   /** How a database inserts rows, in the transaction of the flush. */
   public interface Inserting {
-    /** Inserts rows; how many there were. */
-    long insert(List<Rows> rows) throws SQLException;
+    /** Inserts rows; by the table's key, if it has one, they take the places of others. */
+    void insert(List<Rows> rows) throws SQLException;
 
     /** Whether an insertion failed because of its rows, so that others may be inserted. */
     boolean isAboutRows(SQLException failure);
@@ -41,11 +44,12 @@ public record Loading(Receipt receipt, Map<SourcePartition, Long> more) {
   /**
    * Loads a flush.
    *
+   * @param table where they go
    * @param done up to where the rows of each source partition were committed before
    * @param refusals of the table, which know what was refused before
    */
   public static Loading of(
-      Flush flush, Map<SourcePartition, Long> done, Refusals refusals, Inserting how)
+      Table table, Flush flush, Map<SourcePartition, Long> done, Refusals refusals, Inserting how)
       throws SQLException {
     List<Rows> fresh = new ArrayList<>();
     List<Refusal> refused = new ArrayList<>();
@@ -57,7 +61,7 @@ public record Loading(Receipt receipt, Map<SourcePartition, Long> more) {
     long handed = fresh.stream().mapToLong(Rows::count).sum();
     long skipped = flush.rows() - handed - refused.size();
     List<Refusal> found = new ArrayList<>();
-    long written = handed == 0 ? 0 : load(flush, fresh, found, how);
+    long written = handed == 0 ? 0 : load(table, flush, fresh, found, how);
     Map<SourcePartition, Long> more = new HashMap<>();
     for (int i = 0; i < fresh.size(); i++) {
       more.merge(flush.parts().get(i).source(), (long) fresh.get(i).count(), Long::sum);
@@ -67,21 +71,65 @@ public record Loading(Receipt receipt, Map<SourcePartition, Long> more) {
     return new Loading(new Receipt(written, skipped, refused), more);
   }
 
-  private static long load(Flush flush, List<Rows> fresh, List<Refusal> found, Inserting how)
+  /**
+   * Inserts rows, of those with one key the newest that the table takes; how many became of it,
+   * those included that a newer one replaces.
+   */
+  private static long load(
+      Table table, Flush flush, List<Rows> fresh, List<Refusal> found, Inserting how)
       throws SQLException {
-    try {
-      return how.insert(fresh.stream().filter(part -> part.count() > 0).toList());
-    } catch (SQLException e) {
-      if (!how.isAboutRows(e)) {
-        throw e;
+    List<Rows> left = fresh;
+    while (true) {
+      List<Rows> newest = Newest.of(table, left);
+      List<Rows> some = newest.stream().filter(part -> part.count() > 0).toList();
+      if (some.isEmpty()) {
+        break;
       }
+      try {
+        how.insert(some);
+        break;
+      } catch (SQLException e) {
+        if (!how.isAboutRows(e)) {
+          throw e;
+        }
+      }
+      how.takeBack();
+      Sieve sieve = new Sieve(how::failure, flush.parts(), newest);
+      sieve.kept();
+      found.addAll(sieve.refused());
+      left = without(flush, left, found);
     }
-    how.takeBack();
-    Sieve sieve = new Sieve(how::failure, flush.parts(), fresh);
-    List<Rows> kept = sieve.kept();
-    found.addAll(sieve.refused());
-    long written = kept.isEmpty() ? 0 : how.insert(kept);
-    how.remember(sieve.refused());
-    return written;
+    how.remember(found);
+    return left.stream().mapToLong(Rows::count).sum();
+  }
+
+  /** The rows that are not refused. */
+  private static List<Rows> without(Flush flush, List<Rows> rows, List<Refusal> refused) {
+    Set<Refusal> gone = new HashSet<>();
+    refused.forEach(r -> gone.add(new Refusal(r.source(), r.position(), r.row(), "")));
+    List<Rows> left = new ArrayList<>();
+    for (int part = 0; part < rows.size(); part++) {
+      Flush.Part whole = flush.parts().get(part);
+      Rows own = rows.get(part);
+      int[] kept = new int[own.count()];
+      int count = 0;
+      int next = 0;
+      // Invariant: own.row(0, next) are behind us, as are those of the whole part before i.
+      int number = 0;
+      for (int i = 0; i < whole.rows().count() && next < own.count(); i++) {
+        int row = whole.rows().row(i);
+        long position = whole.rows().batch().position(row);
+        boolean same = i > 0 && whole.rows().batch().position(whole.rows().row(i - 1)) == position;
+        number = same ? number + 1 : 0;
+        if (row == own.row(next)) {
+          next++;
+          if (!gone.contains(new Refusal(whole.source(), position, number, ""))) {
+            kept[count++] = row;
+          }
+        }
+      }
+      left.add(Rows.of(own.batch(), kept, count));
+    }
+    return left;
   }
 }

@@ -4,6 +4,7 @@ import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import java.util.LinkedHashMap;
+import java.util.List;
 import java.util.Map;
 
 /**
@@ -14,9 +15,15 @@ import java.util.Map;
  * @param schema its columns in order
  * @param defaults for some columns the value that stands where a record has none, as written
  * @param manage what may be done to the table in its store beside loading rows
+ * @param key the columns by which a row takes the place of one that is there; empty if none does
  */
 public record Table(
-    String name, String store, Schema schema, Map<String, String> defaults, Manage manage) {
+    String name,
+    String store,
+    Schema schema,
+    Map<String, String> defaults,
+    Manage manage,
+    List<String> key) {
   /** What may be done to a table in its store. */
   public enum Manage {
     /** It is made if it is not there, and not changed. */
@@ -29,17 +36,31 @@ public record Table(
 
   /** A table that is made if it is not there. */
   public Table(String name, String store, Schema schema, Map<String, String> defaults) {
-    this(name, store, schema, defaults, Manage.CREATE);
+    this(name, store, schema, defaults, Manage.CREATE, List.of());
   }
 
   /** The same table, managed in another way. */
   public Table managed(Manage other) {
-    return new Table(name, store, schema, defaults, other);
+    return new Table(name, store, schema, defaults, other, key);
   }
 
-  /** Copies the defaults. */
+  /**
+   * The same table, in which rows with the same values in some columns replace each other. Every
+   * row must fill these columns.
+   */
+  public Table keyed(List<String> columns) {
+    Schema filled = Schema.EMPTY;
+    for (Column column : schema.columns()) {
+      boolean required = column.required() || columns.contains(column.name());
+      filled = filled.with(new Column(column.name(), column.type(), required));
+    }
+    return new Table(name, store, filled, defaults, manage, columns);
+  }
+
+  /** Copies the collections. */
   public Table {
     defaults = Map.copyOf(defaults);
+    key = List.copyOf(key);
   }
 
   /** Begins a table in a store. */

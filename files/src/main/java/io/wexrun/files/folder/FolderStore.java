@@ -100,6 +100,14 @@ final class FolderStore implements Store, Comparing {
               throw OutsideException.lasting(
                   "table " + table.name() + " cannot be cut as " + this + " says: " + fault);
             });
+    if (!table.key().isEmpty()) {
+      throw OutsideException.lasting(
+          "table "
+              + table.name()
+              + " has a key, but rows in "
+              + this
+              + " cannot take the places of others: remove the key, or use a database");
+    }
     CommitLog log = log(table.name());
     try {
       return FolderTarget.open(this, log, writer, table, this::requireSame);

@@ -41,6 +41,11 @@ class FolderStoreContractTest extends StoreContract {
   }
 
   @Override
+  protected boolean replaces() {
+    return false;
+  }
+
+  @Override
   protected void remove() {
     delete(folder.resolve("out"));
   }

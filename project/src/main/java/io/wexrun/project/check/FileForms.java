@@ -94,6 +94,8 @@ public final class FileForms {
                 Form.text().about("the store"),
                 "columns",
                 Form.map(column),
+                "key",
+                Form.either(Form.text(), Form.list(Form.text())),
                 "manage",
                 Form.word("create", "never", "follow")),
             "in",

@@ -11,6 +11,7 @@ import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalInt;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import java.util.stream.Collectors;
@@ -37,7 +38,7 @@ final class TableReader {
 
   /** The table; with columns of text where a type is wrong. */
   static Table read(String name, YamlMap map) {
-    map.allow("a table", List.of("in", "columns", "manage"));
+    map.allow("a table", List.of("in", "columns", "key", "manage"));
     String store = map.requiredText("a table", "in").orElse("");
     Schema schema = Schema.EMPTY;
     Map<String, String> defaults = new LinkedHashMap<>();
@@ -65,7 +66,29 @@ final class TableReader {
         defaults.put(column, written.group(3));
       }
     }
-    return new Table(name, store, schema, defaults, manage(map));
+    return new Table(name, store, schema, defaults).managed(manage(map)).keyed(key(map, schema));
+  }
+
+  private static List<String> key(YamlMap map, Schema schema) {
+    List<String> names = schema.columns().stream().map(Column::name).toList();
+    List<String> key = map.texts("key");
+    for (String column : key) {
+      OptionalInt place = schema.find(column);
+      if (place.isEmpty()) {
+        map.error(
+            "key",
+            "unknown-column",
+            "the table has no column '" + column + "'",
+            Diagnostics.nearestOrKnown(column, names, all -> "the columns are " + all));
+      } else if (schema.column(place.getAsInt()).type().nested()) {
+        map.error(
+            "key",
+            "wrong-form",
+            "'" + column + "' is nested, and cannot be a key",
+            Optional.empty());
+      }
+    }
+    return key.stream().filter(names::contains).distinct().toList();
   }
 
   private static Table.Manage manage(YamlMap map) {
