@@ -70,7 +70,7 @@ class HouseTest {
                           core.pipeline core.schema core.target
       formats           : core.batch core.connect core.dead core.diagnose core.field core.intake
                           core.reference core.schema core.step core.written
-      sql               : core.batch core.diagnose core.identity core.intake core.pipeline core.schema core.target
+      sql               : core.batch core.diagnose core.field core.identity core.intake core.pipeline core.schema core.target
       duckdb            : core.batch core.connect core.diagnose core.identity core.intake
                           core.pipeline core.reference core.schema core.target sql
       postgres          : core.batch core.connect core.diagnose core.field core.identity core.intake
