@@ -79,16 +79,16 @@ final class SqlCommand implements Callable<Integer> {
   }
 
   private String store(Workspace workspace) {
-    List<String> stores = List.copyOf(workspace.definition().stores().keySet());
     if (store != null) {
-      NamesGiven.known("store", store, stores, spec);
+      NamesGiven.known("store", store, List.copyOf(workspace.definition().stores().keySet()), spec);
       return store;
     }
+    List<String> stores = workspace.answering();
     if (stores.size() != 1) {
       throw new ParameterException(
           spec.commandLine(),
           stores.isEmpty()
-              ? "the workspace has no store"
+              ? "the workspace has no store that answers queries"
               : "there are several stores: name one with --store ("
                   + String.join(", ", stores)
                   + ")");

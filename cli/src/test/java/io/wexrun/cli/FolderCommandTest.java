@@ -74,7 +74,7 @@ class FolderCommandTest {
   private String rows(String reading) {
     String sql =
         "select count(*) a, count(distinct n) b, max(n) c from " + reading.formatted(folder);
-    Result asked = here.run("sql", "--store", "ask", "--json", sql);
+    Result asked = here.run("sql", "--json", sql);
     assertThat(asked.exit()).as(asked.err()).isZero();
     JsonNode row = asked.json().get("rows").get(0);
     return row.get("a").asInt() + " " + row.get("b").asInt() + " " + row.get("c").asInt();
@@ -104,7 +104,7 @@ class FolderCommandTest {
         "select count(*) n from read_parquet('%s/lake/scans/**/*.parquet', hive_partitioning ="
             + " true) where cast(hour as integer) <> hour(time at time zone 'UTC')";
     assertThat(
-            here.run("sql", "--store", "ask", "--json", hours.formatted(folder))
+            here.run("sql", "--json", hours.formatted(folder))
                 .json()
                 .get("rows")
                 .get(0)

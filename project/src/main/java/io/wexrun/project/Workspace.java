@@ -196,6 +196,11 @@ public final class Workspace implements AutoCloseable {
     return parts;
   }
 
+  /** The names of the stores that can be {@linkplain #query asked}. */
+  public List<String> answering() {
+    return stores.answering();
+  }
+
   /** The tables of this workspace. */
   public WorkspaceTables tables() {
     return new WorkspaceTables(definition, stores);

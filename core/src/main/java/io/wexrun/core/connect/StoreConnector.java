@@ -14,6 +14,11 @@ public interface StoreConnector extends Connector {
    */
   void check(Settings settings, Site site, KeyPath path, Diagnostics diagnostics);
 
+  /** Whether its stores answer queries, as {@link io.wexrun.core.target.Querying}. */
+  default boolean answersQueries() {
+    return true;
+  }
+
   /** Whether the store is there already, so that opening it makes nothing. Opens nothing. */
   boolean exists(Settings settings, Site site);
 

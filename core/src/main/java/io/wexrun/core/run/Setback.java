@@ -38,7 +38,8 @@ public record Setback(String pipeline, String target, Kind kind, List<Gap> gaps)
     BEHIND("has less than before: it was put back from an earlier time"),
     /** It has rows, but the tally knows nothing of the pipeline: the state was removed. */
     FORGOTTEN(
-        "has rows of this pipeline, but the tally knows nothing of them: the state was removed");
+        "has rows of a pipeline of this name, but the tally knows nothing of them: the state was"
+            + " removed, or the pipeline is of another workspace");
 
     private final String words;
 

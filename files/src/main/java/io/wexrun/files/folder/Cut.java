@@ -4,6 +4,8 @@ import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.Rows;
 import io.wexrun.core.batch.Vector;
+import io.wexrun.core.diagnose.Counted;
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.field.ValueText;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
@@ -33,6 +35,9 @@ import java.util.regex.Pattern;
 record Cut(List<By> by, ZoneId zone) {
   /** What a value is called that is absent or empty. */
   static final String NONE = "_none_";
+
+  /** Into more folders at once nobody means to write: each file is forced onto the disk. */
+  private static final int MOST = 10_000;
 
   /** So long may the name of a folder be; what is longer is cut, and its digest stands behind. */
   private static final int LONGEST = 120;
@@ -105,6 +110,14 @@ record Cut(List<By> by, ZoneId zone) {
     for (Rows rows : parts) {
       cut(table, rows)
           .forEach((folder, own) -> cut.computeIfAbsent(folder, f -> new ArrayList<>()).add(own));
+    }
+    if (cut.size() > MOST) {
+      throw OutsideException.lasting(
+          "table "
+              + table.name()
+              + " would get files in "
+              + Counted.of(cut.size(), "folder")
+              + " by one flush: cut it by something with fewer values");
     }
     return cut;
   }

@@ -41,6 +41,11 @@ public final class FolderConnector implements StoreConnector {
     return List.of(FOLDER, FORMAT, COMPRESS, BY, ZONE, PREFIX);
   }
 
+  @Override
+  public boolean answersQueries() {
+    return false;
+  }
+
   private static Map<String, FileFormat> formats() {
     Map<String, FileFormat> formats = new TreeMap<>();
     ServiceLoader.load(FileFormat.class).forEach(format -> formats.put(format.name(), format));

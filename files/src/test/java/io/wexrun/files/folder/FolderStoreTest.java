@@ -188,6 +188,19 @@ class FolderStoreTest {
   }
 
   @Test
+  void aTableIsNotCutIntoFilesWithoutEnd() throws IOException {
+    settings = settings.with("by", List.of("n"));
+    List<List<String>> rows = new ArrayList<>();
+    for (int i = 0; i < 10_001; i++) {
+      rows.add(List.of("2026-05-03T21:59:59Z", "a", "" + i));
+    }
+    assertThatThrownBy(() -> load(0, rows))
+        .isInstanceOfSatisfying(OutsideException.class, e -> assertThat(e.lasting()).isTrue())
+        .hasMessageContaining("files in 10,001 folders by one flush");
+    assertThat(files()).isEmpty();
+  }
+
+  @Test
   void csvSaysWhatIsAbsentAndWhatIsEmpty() throws IOException {
     settings = Settings.of("folder", "out").with("format", "csv").with("compress", "none");
     load(

@@ -8,6 +8,7 @@ import io.wexrun.core.target.Querying;
 import io.wexrun.core.target.Store;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import java.util.LinkedHashMap;
+import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 
@@ -45,6 +46,18 @@ public final class Stores implements AutoCloseable {
           Settings settings = definition.stores().get(n);
           return connectors.stores().get(settings.kind()).open(n, settings, site);
         });
+  }
+
+  /** The names of the stores that answer queries, in the order of their definitions. */
+  public List<String> answering() {
+    return definition.stores().keySet().stream()
+        .filter(
+            name -> {
+              StoreConnector connector =
+                  connectors.stores().get(definition.stores().get(name).kind());
+              return connector != null && connector.answersQueries();
+            })
+        .toList();
   }
 
   /** A store that is open already; empty if it is not. */
