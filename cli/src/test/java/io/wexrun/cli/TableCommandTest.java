@@ -85,6 +85,15 @@ class TableCommandTest {
   }
 
   @Test
+  void whatDoesNotGoWellWithFoldersIsToldBeforeTheRun() throws IOException {
+    write(WORKSPACE.replace("MANAGE", "create"));
+    assertThat(here.run("check").out())
+        .contains("[frequent-flushes] a flush every 5 seconds makes up to 17,280 files a day");
+    write(WORKSPACE.replace("MANAGE", "create").replace("{in: files,", "{in: files, key: n,"));
+    assertThat(here.run("check").out()).contains("[bad-key] rows in a folder cannot");
+  }
+
+  @Test
   void whatTheCommandTellsMachinesAndWhoMistypes() throws IOException {
     write(WORKSPACE.replace("MANAGE", "create").replace("copies: {in: files", "copies: {in: down"));
     Result json = here.run("table", "--json");

@@ -3,7 +3,9 @@ package io.wexrun.core.connect;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.target.Store;
+import java.time.Duration;
 
 /** Opens stores of one kind. */
 public interface StoreConnector extends Connector {
@@ -13,6 +15,18 @@ public interface StoreConnector extends Connector {
    * @param path where the settings stand
    */
   void check(Settings settings, Site site, KeyPath path, Diagnostics diagnostics);
+
+  /**
+   * Checks a table that is to be in a store of these settings, which were checked before.
+   *
+   * @param path where the table stands
+   */
+  default void check(Table table, Settings settings, KeyPath path, Diagnostics diagnostics) {}
+
+  /** How old rows should be at least when they are flushed into such a store; may be zero. */
+  default Duration youngest() {
+    return Duration.ZERO;
+  }
 
   /** Whether its stores answer queries, as {@link io.wexrun.core.target.Querying}. */
   default boolean answersQueries() {

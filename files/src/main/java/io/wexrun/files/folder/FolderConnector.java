@@ -7,10 +7,12 @@ import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.target.Store;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.DateTimeException;
+import java.time.Duration;
 import java.time.ZoneId;
 import java.util.ArrayList;
 import java.util.List;
@@ -39,6 +41,38 @@ public final class FolderConnector implements StoreConnector {
   @Override
   public List<String> keys() {
     return List.of(FOLDER, FORMAT, COMPRESS, BY, ZONE, PREFIX);
+  }
+
+  @Override
+  public void check(Table table, Settings settings, KeyPath path, Diagnostics diagnostics) {
+    if (!table.key().isEmpty()) {
+      diagnostics.error(
+          "bad-key",
+          path.key("key"),
+          "rows in a folder cannot take the places of others",
+          Optional.of("remove the key, or put the table into a database"));
+    }
+    cut(settings)
+        .flatMap(cut -> cut.fault(table))
+        .ifPresent(
+            fault ->
+                diagnostics.error(
+                    "bad-cut",
+                    path.key("in"),
+                    "the store cuts its tables into folders, but this one not: " + fault,
+                    Optional.of("add the column, or another store that is cut otherwise")));
+  }
+
+  /** Each flush makes a file, and many small ones are slow to read. */
+  @Override
+  public Duration youngest() {
+    return Duration.ofMinutes(1);
+  }
+
+  private static Optional<Cut> cut(Settings settings) {
+    List<Cut.By> by =
+        texts(settings.values().get(BY)).stream().flatMap(b -> Cut.read(b).stream()).toList();
+    return zone(settings).map(zone -> new Cut(by, zone));
   }
 
   @Override
@@ -126,17 +160,15 @@ public final class FolderConnector implements StoreConnector {
   public Store open(String name, Settings settings, Site site) {
     Path folder = site.folder().resolve(settings.main());
     FileFormat format = formats().get(settings.text(FORMAT).orElse(""));
-    Optional<ZoneId> zone = zone(settings);
-    if (format == null || zone.isEmpty()) {
+    Optional<Cut> cut = cut(settings);
+    if (format == null || cut.isEmpty()) {
       throw OutsideException.lasting("store " + name + " has mistakes: 'wexrun check' says which");
     }
-    List<Cut.By> by =
-        texts(settings.values().get(BY)).stream().flatMap(b -> Cut.read(b).stream()).toList();
     FolderStore.Writing writing =
         new FolderStore.Writing(
             format,
             settings.text(COMPRESS).orElse(format.compressions().get(0)),
-            new Cut(by, zone.get()),
+            cut.get(),
             settings.text(PREFIX).orElse("rows"));
     return new FolderStore(name, folder, writing);
   }

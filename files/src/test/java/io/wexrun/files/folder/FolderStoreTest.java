@@ -235,6 +235,9 @@ class FolderStoreTest {
             "there is no time zone 'Berlin'",
             "a prefix has letters, digits, '-' and '_'");
     settings = settings.with("by", List.of("hour(gate)"));
+    Diagnostics ofTable = Diagnostics.of("w");
+    new FolderConnector().check(SCANS.keyed(List.of("n")), settings, KeyPath.ROOT, ofTable);
+    assertThat(ofTable.all()).extracting("code").containsExactly("bad-key", "bad-cut");
     assertThatThrownBy(() -> open().target("p", SCANS))
         .hasMessageContaining("'gate' is text, which has no hour");
   }

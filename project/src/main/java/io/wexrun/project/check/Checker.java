@@ -5,6 +5,7 @@ import io.wexrun.core.connect.IntakeConnector;
 import io.wexrun.core.connect.Site;
 import io.wexrun.core.connect.StoreConnector;
 import io.wexrun.core.connect.TargetConnector;
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Pipeline;
@@ -17,10 +18,12 @@ import io.wexrun.core.target.Destination;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.project.open.Connectors;
 import io.wexrun.project.read.DefinitionPlaces;
+import java.time.Duration;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.function.Function;
 import java.util.stream.Stream;
 
@@ -103,6 +106,8 @@ public final class Checker {
             Diagnostics.nearestOrKnown(
                 table.store(), List.copyOf(definition.stores().keySet()), k -> "there are " + k));
       }
+      connector(table)
+          .ifPresent(store -> store.check(table, definition.stores().get(table.store()), path, at));
       Settings target = definition.targets().get(table.name());
       if (target != null) {
         at.error(
@@ -214,12 +219,46 @@ public final class Checker {
     List<String> known =
         Stream.concat(definition.tables().keySet().stream(), definition.targets().keySet().stream())
             .toList();
-    return Shaper.compile(
-        pipeline,
-        connectors.steps().with(references.apply(pipeline.name())),
-        this::destination,
-        known,
-        at);
+    Shaper shaper =
+        Shaper.compile(
+            pipeline,
+            connectors.steps().with(references.apply(pipeline.name())),
+            this::destination,
+            known,
+            at);
+    checkAge(pipeline, shaper.targets(), at);
+    return shaper;
+  }
+
+  /** The connector of a table's store, if there is one. */
+  private Optional<StoreConnector> connector(Table table) {
+    return Optional.ofNullable(definition.stores().get(table.store()))
+        .map(settings -> connectors.stores().get(settings.kind()));
+  }
+
+  /** Tells of flushes that come too often for a store. */
+  private void checkAge(Pipeline pipeline, Set<String> targets, Diagnostics at) {
+    Duration age = pipeline.flush().age();
+    for (String target : targets) {
+      Optional<Duration> youngest =
+          Optional.ofNullable(definition.tables().get(target))
+              .flatMap(this::connector)
+              .map(StoreConnector::youngest);
+      if (youngest.isPresent() && age.compareTo(youngest.get()) < 0) {
+        at.warning(
+            "frequent-flushes",
+            KeyPath.ROOT.key("flush"),
+            "a flush every "
+                + Counted.of(Math.max(1, age.toSeconds()), "second")
+                + " makes up to "
+                + Counted.of(Duration.ofDays(1).dividedBy(age), "file")
+                + " a day in table '"
+                + target
+                + "'",
+            Optional.of("write flush: {age: 10m} or so; rows are seen as much later"));
+        return;
+      }
+    }
   }
 
   private void checkIntake(Settings intake, Diagnostics at) {
