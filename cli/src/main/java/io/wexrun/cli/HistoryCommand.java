@@ -8,7 +8,10 @@ import java.util.Map;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
+import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
+import picocli.CommandLine.ParameterException;
+import picocli.CommandLine.Spec;
 
 @Command(
     name = "history",
@@ -20,7 +23,7 @@ import picocli.CommandLine.Option;
     },
     footer = {
       "",
-      "Exit codes: 0 done; 3 no workspace.",
+      "Exit codes: 0 done; 2 wrong command line; 3 no workspace.",
       "",
       "Example: wexrun history --workspace tram-demo --limit 5"
     })
@@ -32,6 +35,7 @@ final class HistoryCommand implements Callable<Integer> {
   private final Terminal terminal;
 
   @Mixin private WorkspaceOption workspaceOption;
+  @Spec private CommandSpec spec;
 
   @Option(
       names = "--limit",
@@ -46,8 +50,11 @@ final class HistoryCommand implements Callable<Integer> {
 
   @Override
   public Integer call() {
+    if (limit < 1) {
+      throw new ParameterException(spec.commandLine(), "--limit is at least 1");
+    }
     try (Workspace workspace = workspaceOption.open()) {
-      List<WorkspaceHistory.Act> acts = workspace.history().latest(Math.max(0, limit));
+      List<WorkspaceHistory.Act> acts = workspace.history().latest(limit);
       if (workspaceOption.json()) {
         terminal.json(Map.of("acts", acts.stream().map(HistoryCommand::facts).toList()));
       } else if (acts.isEmpty()) {

@@ -1,5 +1,6 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.diagnose.Severity;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.target.TableDifference;
@@ -29,8 +30,8 @@ import picocli.CommandLine.Spec;
     },
     footer = {
       "",
-      "Exit codes: 0 they agree, or the next run makes them; 1 a run would stop;",
-      "  2 no such table; 3 no workspace, or a store cannot be reached.",
+      "Exit codes: 0 they agree, or the next run makes them; 1 mistakes, or a run",
+      "  would stop; 2 no such table; 3 no workspace, or a store cannot be reached.",
       "",
       "Example: wexrun table scans --workspace tram-demo"
     })
@@ -54,6 +55,10 @@ final class TableCommand implements Callable<Integer> {
   @Override
   public Integer call() {
     try (Workspace workspace = workspaceOption.open()) {
+      boolean mistaken = workspace.check().stream().anyMatch(d -> d.severity() == Severity.ERROR);
+      if (mistaken) {
+        terminal.say("the workspace has mistakes: 'wexrun check' says where");
+      }
       if (name != null) {
         List<String> names = List.copyOf(workspace.definition().tables().keySet());
         NamesGiven.known("table", name, names, spec);
@@ -65,7 +70,7 @@ final class TableCommand implements Callable<Integer> {
       if (workspaceOption.json()) {
         terminal.json(Map.of("tables", tables.stream().map(TableCommand::facts).toList()));
       } else if (tables.isEmpty()) {
-        terminal.say("the workspace has no table");
+        terminal.say(mistaken ? "no table could be read" : "the workspace has no table");
       } else if (name == null) {
         list(tables);
       } else {
@@ -76,7 +81,8 @@ final class TableCommand implements Callable<Integer> {
           .flatMap(table -> table.failure().stream())
           .distinct()
           .forEach(failure -> terminal.say("not compared: " + failure.getMessage()));
-      boolean stops = tables.stream().anyMatch(t -> t.difference().isPresent() || t.missing());
+      boolean stops =
+          mistaken || tables.stream().anyMatch(t -> t.difference().isPresent() || t.missing());
       boolean fails = tables.stream().anyMatch(t -> t.failure().isPresent());
       return stops ? ExitCode.MISTAKES : fails ? ExitCode.OUTSIDE : ExitCode.DONE;
     }

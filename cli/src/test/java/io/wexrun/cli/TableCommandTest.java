@@ -103,6 +103,10 @@ class TableCommandTest {
     assertThat(tables.get(1).get("failure").asString()).contains("cannot reach store down");
     assertThat(here.run("table", "scan").err())
         .contains("there is no table 'scan': did you mean 'scans'?");
+    write("workspace: w\ntables:\n  scans: {in: wareh");
+    Result half = here.run("table");
+    assertThat(half.exit()).isEqualTo(1);
+    assertThat(half.err()).contains("the workspace has mistakes: 'wexrun check' says where");
     write(WORKSPACE.replace("MANAGE", "folow"));
     assertThat(here.run("check").out()).contains("did you mean 'follow'?");
   }

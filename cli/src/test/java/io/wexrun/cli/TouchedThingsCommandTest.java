@@ -112,6 +112,7 @@ class TouchedThingsCommandTest {
   @Test
   void theHistoryTellsWhatPeopleDid() throws IOException {
     assertThat(here.run("history").err()).contains("nothing was done but run");
+    assertThat(here.run("history", "--limit", "0").exit()).isEqualTo(2);
     here.run("run", "--once");
     here.run("sql", "--write", "drop table t");
     here.run("sql", "--write", "drop table nothing");
