@@ -94,10 +94,8 @@ class FolderCommandTest {
     Result last = here.run("run", "--once");
     assertThat(last.exit()).as(last.err()).isZero();
     String all = written + " " + written + " " + written;
-    assertThat(rows("read_parquet('%s/lake/scans/**/*.parquet', hive_partitioning = false)"))
-        .isEqualTo(all);
-    assertThat(rows("read_csv('%s/texts/gates/**/*.csv', hive_partitioning = false)"))
-        .isEqualTo(all);
+    assertThat(rows("read_parquet('%s/lake/scans/**/*.parquet')")).isEqualTo(all);
+    assertThat(rows("read_csv('%s/texts/gates/**/*.csv')")).isEqualTo(all);
     assertThat(rows("read_json('%s/objects/all/*.ndjson.gz')")).isEqualTo(all);
     assertThat(here.run("tally").exit()).isZero();
     String hours =
