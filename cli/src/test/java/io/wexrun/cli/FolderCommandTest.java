@@ -99,8 +99,8 @@ class FolderCommandTest {
     assertThat(rows("read_json('%s/objects/all/*.ndjson.gz')")).isEqualTo(all);
     assertThat(here.run("tally").exit()).isZero();
     String hours =
-        "select count(*) n from read_parquet('%s/lake/scans/**/*.parquet', hive_partitioning ="
-            + " true) where cast(hour as integer) <> hour(time at time zone 'UTC')";
+        "select count(*) n from read_parquet('%s/lake/scans/**/*.parquet')"
+            + " where cast(hour as integer) <> hour(time at time zone 'UTC')";
     assertThat(
             here.run("sql", "--json", hours.formatted(folder))
                 .json()
