@@ -44,7 +44,8 @@ public final class Bench implements Callable<Integer> {
       split = ",",
       paramLabel = "ROW",
       description =
-          "Only these: direct, queue, growth, lanes, loops, start, appends, opening (needs 13 GB).")
+          "Only these: direct, queue, rollup, growth, lanes, loops, start, appends, opening (needs"
+              + " 13 GB).")
   private List<String> only = List.of();
 
   @Option(
@@ -80,6 +81,9 @@ public final class Bench implements Callable<Integer> {
     }
     if (wanted("queue")) {
       all.add(workloads.queue(sizes.get(0)));
+    }
+    if (wanted("rollup")) {
+      all.add(workloads.rollup(sizes.get(0)));
     }
     if (wanted("growth")) {
       all.add(workloads.growth(steps));

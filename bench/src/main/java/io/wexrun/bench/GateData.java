@@ -36,6 +36,18 @@ record GateData(Path folder) {
             result: text
             ms: int
             note: text
+        gate_hours:
+          in: warehouse
+          group: [hour, gate, stop]
+          columns:
+            hour: timestamp = truncate(time, "hour", "Europe/Berlin")
+            gate: text
+            stop: text
+            scans: long = count()
+            denied: 'long = sum(result == "denied" ? 1 : 0)'
+            cards: long = distinct(card)
+            mean_ms: double = avg(ms)
+            longest_ms: int = max(ms)
       """;
   private static final String SHAPE =
       """
@@ -76,6 +88,13 @@ record GateData(Path folder) {
   /** A fresh workspace with one pipeline from the file into the table. */
   Path direct(Path lines) throws IOException {
     return workspace("direct", "pipeline: load\n" + intake(lines) + SHAPE + TO_TABLE);
+  }
+
+  /** A fresh workspace with one pipeline from the file into the table and a rollup beside it. */
+  Path rolledUp(Path lines) throws IOException {
+    return workspace(
+        "rolled",
+        "pipeline: load\n" + intake(lines) + SHAPE + "route:\n  - to: [gates, gate_hours]\n");
   }
 
   /** A fresh workspace with two pipelines: file to queue, queue to table. */

@@ -105,6 +105,19 @@ final class Workloads {
     return figures;
   }
 
+  /** File to table with a rollup beside it, against the run without it. */
+  Figures rollup(long count) throws Exception {
+    Figures figures =
+        new Figures(String.format(Locale.ROOT, "%,d lines, with a rollup by hour and gate", count));
+    Path lines = data.lines(count);
+    for (int round = 0; round < rounds; round++) {
+      run(figures, load(data.rolledUp(lines)).named("with a rollup"));
+      run(figures, load(data.direct(lines)).named("without"));
+    }
+    figures.finding("of the speed without it", figures.ratio("with a rollup", "without"), 1 / 1.15);
+    return figures;
+  }
+
   /** More and more lines: the time per line should stay. */
   Figures growth(List<Long> counts) throws Exception {
     Figures figures = new Figures("cost as work grows");

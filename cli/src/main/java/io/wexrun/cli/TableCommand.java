@@ -1,6 +1,8 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.Severity;
+import io.wexrun.core.pipeline.Rollup;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.target.TableDifference;
@@ -9,10 +11,13 @@ import io.wexrun.project.WorkspaceTables;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.Collections;
+import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
+import java.util.Optional;
+import java.util.OptionalLong;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
@@ -48,6 +53,8 @@ final class TableCommand implements Callable<Integer> {
       description = "Which table; without a name, all.")
   private String name;
 
+  private final Map<String, OptionalLong> counts = new HashMap<>();
+
   TableCommand(Terminal terminal) {
     this.terminal = terminal;
   }
@@ -67,8 +74,9 @@ final class TableCommand implements Callable<Integer> {
           workspace.tables().facts().stream()
               .filter(table -> name == null || table.table().name().equals(name))
               .toList();
+      tables.forEach(table -> counts.put(table.table().name(), workspace.tables().rows(table)));
       if (workspaceOption.json()) {
-        terminal.json(Map.of("tables", tables.stream().map(TableCommand::facts).toList()));
+        terminal.json(Map.of("tables", tables.stream().map(this::withRows).toList()));
       } else if (tables.isEmpty()) {
         terminal.say(mistaken ? "no table could be read" : "the workspace has no table");
       } else if (name == null) {
@@ -93,16 +101,19 @@ final class TableCommand implements Callable<Integer> {
     for (WorkspaceTables.Facts each : tables) {
       Table table = each.table();
       rows.add(
-          List.of(
+          Arrays.asList(
               table.name(),
               table.store(),
+              counts.get(table.name()).isPresent()
+                  ? String.format(Locale.ROOT, "%,d", counts.get(table.name()).getAsLong())
+                  : null,
               Integer.toString(table.schema().size()),
               manage(table),
               state(each)));
     }
     terminal.table(
-        List.of("table", "store", "columns", "manage", "in the store"),
-        List.of(false, false, true, false, false),
+        List.of("table", "store", "rows", "columns", "manage", "in the store"),
+        List.of(false, false, true, true, false, false),
         rows);
   }
 
@@ -128,25 +139,73 @@ final class TableCommand implements Callable<Integer> {
 
   private void show(WorkspaceTables.Facts facts) {
     Table table = facts.table();
+    Map<String, String> filled = filled(table);
+    boolean fills = !filled.isEmpty();
     List<List<String>> rows = new ArrayList<>();
     for (Column column : table.schema().columns()) {
-      rows.add(
-          Arrays.asList(
-              column.name(),
-              column.type().toString(),
-              table.key().contains(column.name()) ? "key" : column.required() ? "required" : null,
-              table.defaults().get(column.name())));
+      List<String> row = new ArrayList<>();
+      row.add(column.name());
+      row.add(column.type().toString());
+      row.add(role(table, column));
+      if (fills) {
+        row.add(filled.get(column.name()));
+      }
+      rows.add(row);
     }
+    OptionalLong count = counts.get(table.name());
     terminal.out.println(
-        "table " + table.name() + " in store " + table.store() + ": " + state(facts));
-    terminal.table(
-        List.of("column", "type", "required", "default"), Collections.nCopies(4, false), rows);
+        "table "
+            + table.name()
+            + " in store "
+            + table.store()
+            + ": "
+            + state(facts)
+            + (count.isPresent() ? ", " + Counted.of(count.getAsLong(), "row") : ""));
+    List<String> titles = new ArrayList<>(List.of("column", "type", "role"));
+    if (fills) {
+      titles.add("filled with");
+    }
+    terminal.table(titles, Collections.nCopies(titles.size(), false), rows);
     terminal.out.println();
     if (facts.difference().isPresent() || facts.missing()) {
       tell(facts, terminal);
     } else if (!facts.ddl().isEmpty()) {
       terminal.out.println(terminal.style(Terminal.Style.GOOD, facts.ddl()));
     }
+  }
+
+  /** What a column is beside one that may be empty; null if it is nothing else. */
+  private static String role(Table table, Column column) {
+    Optional<Rollup> rollup = table.rollup();
+    if (rollup.isPresent() && rollup.get().kept().stream().anyMatch(column::equals)) {
+      return "kept for merging";
+    }
+    if (rollup.map(of -> of.group().contains(column.name())).orElse(false)) {
+      return "group";
+    }
+    boolean key = rollup.isEmpty() && table.key().contains(column.name());
+    return key ? "key" : column.required() ? "required" : null;
+  }
+
+  /** The columns that are filled otherwise than by the field of their name. */
+  private static Map<String, String> filled(Table table) {
+    Map<String, String> filled = new HashMap<>();
+    table.defaults().forEach((column, value) -> filled.put(column, "its field, or else " + value));
+    filled.putAll(table.computed());
+    table
+        .rollup()
+        .ifPresent(
+            of ->
+                of.measures()
+                    .forEach(m -> filled.put(m.column(), m.function() + "(" + m.of() + ")")));
+    return filled;
+  }
+
+  private Map<String, Object> withRows(WorkspaceTables.Facts facts) {
+    Map<String, Object> all = new LinkedHashMap<>(facts(facts));
+    OptionalLong count = counts.get(facts.table().name());
+    all.put("rows", count.isPresent() ? count.getAsLong() : null);
+    return all;
   }
 
   /** Tells that a run would stop at a table, and what would help. */

@@ -72,7 +72,10 @@ class DemoTest {
     assertThat(load.get("taken").asLong()).isEqualTo(intake.get("loaded").asLong());
     assertThat(count(demo, "scans")).isEqualTo(load.get("targets").get("scans").asLong());
     assertThat(count(demo, "faults")).isEqualTo(load.get("targets").get("faults").asLong());
-    assertThat(count(demo, "scans") + count(demo, "faults")).isEqualTo(load.get("loaded").asLong());
+    assertThat(count(demo, "scans") * 2 + count(demo, "faults"))
+        .as("a scan is a row, and is counted in the rollup, too")
+        .isEqualTo(load.get("loaded").asLong());
+    assertThat(load.get("copied").asLong()).isEqualTo(count(demo, "scans"));
     assertThat(records(demo, "dead/gate-load")).isEqualTo(load.get("dead").asLong());
     assertThat(records(demo, "dead/gate-intake")).isEqualTo(intake.get("dead").asLong());
     for (JsonNode pipeline : new JsonNode[] {intake, load}) {
@@ -81,6 +84,7 @@ class DemoTest {
       assertThat(pipeline.get("taken").asLong())
           .isEqualTo(
               pipeline.get("loaded").asLong()
+                  - pipeline.get("copied").asLong()
                   + pipeline.get("dead").asLong()
                   + pipeline.get("dropped").asLong());
     }

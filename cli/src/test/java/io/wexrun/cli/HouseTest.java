@@ -45,6 +45,7 @@ class HouseTest {
                           core.schema core.step core.written
       core.change       : core.address core.batch core.dead core.diagnose core.expression core.field
                           core.intake core.reference core.schema core.step core.written
+      core.rollup       : core.batch core.intake core.pipeline core.schema
       core.target       : core.batch core.identity core.intake core.pipeline
       core.shape        : core.batch core.change core.dead core.diagnose core.expression core.field
                           core.intake core.parse core.pipeline core.reference core.schema core.step
@@ -67,10 +68,11 @@ class HouseTest {
       files             : core.connect core.diagnose core.framing core.identity core.intake
                           core.pipeline core.reference core.schema
       files.folder      : core.batch core.connect core.diagnose core.field core.identity core.intake
-                          core.pipeline core.schema core.target
+                          core.pipeline core.rollup core.schema core.target
       formats           : core.batch core.connect core.dead core.diagnose core.field core.intake
                           core.reference core.schema core.step core.written
-      sql               : core.batch core.diagnose core.field core.identity core.intake core.pipeline core.schema core.target
+      sql               : core.batch core.diagnose core.field core.identity core.intake core.pipeline
+                          core.rollup core.schema core.target
       duckdb            : core.batch core.connect core.diagnose core.identity core.intake
                           core.pipeline core.reference core.schema core.target sql
       postgres          : core.batch core.connect core.diagnose core.field core.identity core.intake
@@ -105,6 +107,7 @@ class HouseTest {
   private static final String LIBRARIES =
       """
       core.connect : java.io java.nio.file
+      core.rollup  : java.security org.apache.datasketches.hll
       core         : com.google.common.collect com.google.re2j dev.cel java.security
       state        : java.io java.nio.channels java.nio.file java.security java.sql org.sqlite
       queue        : io.airlift.compress java.io java.nio.channels java.nio.file

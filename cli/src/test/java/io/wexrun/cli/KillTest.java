@@ -24,6 +24,17 @@ class KillTest {
   private static final int LINES = SOAK == 1 ? 400_000 : 4_000_000;
   private static final String ON_DISK = "\nchannel: {disk: 4MB}\n";
 
+  /** The rollup, but for the bytes of its sketches, of which only what they tell is compared. */
+  private static final String HOURS = "(select * exclude (cards_sketch) from stop_hours)";
+
+  private static final String HOURS_OF_VALUES =
+      "(select hour, stop, scans, denied, mean_ms, longest_ms from stop_hours)";
+
+  private static final String HOURS_OF_ROWS =
+      "(select date_trunc('hour', time at time zone 'Europe/Berlin') at time zone 'Europe/Berlin'"
+          + " as hour, stop, count(*) as scans, sum((result = 'denied')::int)::bigint as denied,"
+          + " avg(ms) as mean_ms, max(ms) as longest_ms from scans group by 1, 2)";
+
   @TempDir private Path folder;
 
   /** The demo's workspace with small flushes, so that there is always something half-way. */
@@ -108,6 +119,8 @@ class KillTest {
 
     assertThat(digest(killed, "scans")).isEqualTo(digest(calm, "scans"));
     assertThat(digest(killed, "faults")).isEqualTo(digest(calm, "faults"));
+    assertThat(digest(killed, HOURS)).isEqualTo(digest(calm, HOURS));
+    assertThat(digest(killed, HOURS_OF_ROWS)).isEqualTo(digest(killed, HOURS_OF_VALUES));
     assertThat(balanced(killed)).isEqualTo(balanced(calm));
     assertThat(killed.run("queue", "dead/gate-load").exit()).isZero();
     JsonNode load = balanced(killed).get("pipelines").get(1);

@@ -7,8 +7,10 @@ import static org.assertj.core.api.Assumptions.assumeThat;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Rollup;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import io.wexrun.core.target.Comparing;
 import io.wexrun.core.target.Flush;
@@ -279,6 +281,133 @@ public abstract class StoreContract {
       }
       assertThatThrownBy(() -> store.target("p", other)).hasMessageContaining("unique");
     }
+  }
+
+  /** A table of groups; its rows come with the group's columns and a value for each measure. */
+  private static Table rollup(String name, String... measures) {
+    List<Rollup.Measure> all = new ArrayList<>();
+    String[] columns = new String[measures.length * 2 + 4];
+    System.arraycopy(new String[] {"hour", "timestamp", "stop", "text"}, 0, columns, 0, 4);
+    for (int i = 0; i < measures.length; i++) {
+      String[] parts = measures[i].split(": | = ");
+      columns[4 + i * 2] = parts[0];
+      columns[5 + i * 2] = parts[1];
+      Type type = Type.parse(parts[1]).orElseThrow();
+      all.add(Rollup.Measure.parse(parts[0], type, parts[2]).orElseThrow());
+    }
+    return table(name, columns).rolledUp(new Rollup(List.of("hour", "stop"), all));
+  }
+
+  private static Receipt commit(
+      Target target, Schema input, long from, long skipped, List<List<String>> texts) {
+    Flush.Part part = new Flush.Part(S, from, from + texts.size(), TypedRows.of(input, texts));
+    Receipt receipt = target.stage(new Flush(List.of(part))).commit();
+    assertThat(receipt.rows()).isEqualTo(texts.size());
+    assertThat(receipt.skipped()).isEqualTo(skipped);
+    return receipt;
+  }
+
+  @Test
+  void aRollupHasOneRowForEachGroupWhoeverAddsToIt() {
+    Table table =
+        rollup(
+            "hours",
+            "n: long = count()",
+            "real: double = sum(x)",
+            "whole: long = sum(x)",
+            "price: decimal(6,2) = sum(x)",
+            "mean: double = avg(x)",
+            "first: timestamp = min(x)",
+            "note: text = max(x)",
+            "cards: long = distinct(x)");
+    Schema input =
+        Schema.of(
+            Column.of("hour", Type.Scalar.TIMESTAMP),
+            Column.of("stop", Type.Scalar.TEXT),
+            Column.of("real", Type.Scalar.DOUBLE),
+            Column.of("whole", Type.Scalar.LONG),
+            Column.of("price", new Type.Decimal(6, 2)),
+            Column.of("mean", Type.Scalar.LONG),
+            Column.of("first", Type.Scalar.TIMESTAMP),
+            Column.of("note", Type.Scalar.TEXT),
+            Column.of("cards", Type.Scalar.TEXT));
+    String hour = "2026-05-03T04:00:00Z";
+    List<List<String>> rows = new ArrayList<>();
+    rows.add(List.of(hour, "a", "0.1", "1", "1.50", "1", "2026-05-03T04:09:00Z", "x", "c1"));
+    rows.add(List.of(hour, "a", "0.2", "2", "0.25", "2", "2026-05-03T04:08:00Z", "é", "c2"));
+    rows.add(Arrays.asList(hour, null, null, null, null, null, null, null, null));
+    rows.add(Arrays.asList(null, "", "1e300", "7", "0", "7", null, "", ""));
+    List<List<String>> more = new ArrayList<>(rows);
+    more.add(List.of(hour, "a", "0.3", "4", "0.25", "4", "2026-05-03T04:59:00Z", "y", "c1"));
+    more.add(Arrays.asList(hour, null, "-0.5", "-3", null, null, null, "ß", null));
+    more.add(Arrays.asList(null, "", "-1e300", null, null, null, null, null, "c3"));
+    try (Store store = open()) {
+      try (Target target = store.target("p", table)) {
+        assertThat(commit(target, input, 0, 0, rows).written()).isEqualTo(4);
+      }
+      try (Target target = store.target("p", table)) {
+        assertThat(target.progress()).isEqualTo(Map.of(S, 4L));
+        commit(target, input, 0, 4, more);
+      }
+      try (Target one = store.target("one", table);
+          Target two = store.target("two", table)) {
+        commit(one, input, 0, 0, List.of(more.get(0)));
+        commit(two, input, 0, 0, List.of(more.get(1)));
+        commit(one, input, 1, 0, List.of(more.get(0)));
+        assertThat(one.rows().getOrDefault(S, 0L)).isZero();
+      }
+      assertThat(store.standing("one", "hours").orElse(Standing.ABSENT).rows().getOrDefault(S, 2L))
+          .isEqualTo(2);
+    }
+    if (replaces()) {
+      assertThat(visible(table))
+          .containsExactly(
+              "[2026-05-03T04:00:00Z, a, 6, 1.0, 11, 5.25, 1.8333333333333333,"
+                  + " 2026-05-03T04:08:00Z, é, 2]",
+              "[2026-05-03T04:00:00Z, null, 2, -0.5, -3, null, null, null, ß, 0]",
+              "[null, , 2, 0.0, 7, 0.00, 7.0, null, , 2]");
+    } else {
+      assertThat(found(table)).as("a row for each group of each flush").hasSize(9);
+    }
+  }
+
+  /** The columns of a rollup that people wrote. */
+  private List<String> visible(Table table) {
+    int kept = table.rollup().orElseThrow().kept().size();
+    return found(table).stream()
+        .map(row -> row.substring(1, row.length() - 1).split(", ", -1))
+        .map(values -> Arrays.asList(values).subList(0, values.length - kept).toString())
+        .sorted()
+        .toList();
+  }
+
+  @Test
+  void rowsWhoseSumDoesNotFitAreRefusedAndNoOthers() {
+    Table table = rollup("sums", "n: long = count()", "whole: long = sum(x)");
+    Schema input =
+        Schema.of(
+            Column.of("hour", Type.Scalar.TIMESTAMP),
+            Column.of("stop", Type.Scalar.TEXT),
+            Column.of("whole", Type.Scalar.LONG));
+    String most = Long.toString(Long.MAX_VALUE);
+    List<List<String>> rows = new ArrayList<>();
+    rows.add(Arrays.asList(null, "a", most));
+    rows.add(Arrays.asList(null, "b", "1"));
+    rows.add(Arrays.asList(null, "a", "5"));
+    rows.add(Arrays.asList(null, "c", null));
+    try (Store store = open();
+        Target target = store.target("p", table)) {
+      assumeThat(replaces()).isTrue();
+      Receipt receipt = commit(target, input, 0, 0, rows);
+      assertThat(receipt.refused()).hasSize(1);
+      assertThat(receipt.refused().get(0).position()).isEqualTo(2);
+      assertThat(receipt.refused().get(0).why()).contains("whole").contains("9223372036854775812");
+      Receipt next = commit(target, input, 4, 0, List.of(Arrays.asList(null, "a", "-7")));
+      assertThat(next.written()).isEqualTo(1);
+    }
+    assertThat(visible(table))
+        .containsExactly(
+            "[null, a, 2, " + (Long.MAX_VALUE - 7) + "]", "[null, b, 1, 1]", "[null, c, 1, null]");
   }
 
   @Test

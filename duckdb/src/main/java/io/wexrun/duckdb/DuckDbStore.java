@@ -25,7 +25,9 @@ import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.List;
 import java.util.Optional;
+import java.util.OptionalLong;
 import java.util.Properties;
+import java.util.function.Supplier;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import java.util.stream.Collectors;
@@ -52,6 +54,7 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
   private final DuckDBConnection connection;
   private final Identity identity;
   private final RootAllocator root = new RootAllocator();
+  private final Object merging = new Object();
   private int staged;
 
   /**
@@ -217,6 +220,13 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
     }
   }
 
+  /** Merges rows into groups, one flush after the other, whatever tables they go to. */
+  <T> T merging(Supplier<T> work) {
+    synchronized (merging) {
+      return work.get();
+    }
+  }
+
   /** Does work if no flush is staged at this moment, and none comes meanwhile. */
   synchronized void withoutStaged(String what, Deed deed) {
     if (staged == 0) {
@@ -338,6 +348,15 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
   @Override
   public boolean has(String table) {
     return with("look for table " + table, c -> !DIALECT.columns(c, table).isEmpty());
+  }
+
+  @Override
+  public OptionalLong rows(Table table) {
+    if (!has(table.name())) {
+      return OptionalLong.empty();
+    }
+    return OptionalLong.of(
+        with("count the rows of " + table.name(), c -> Answers.count(c, table.name())));
   }
 
   @Override

@@ -84,16 +84,42 @@ final class DuckDbTarget implements Target {
 
   @Override
   public Staged stage(Flush flush) {
+    if (table.rollup().isPresent()) {
+      return new Merge(flush);
+    }
+    StagedFlush result = open(flush);
+    result.load(flush);
+    return result;
+  }
+
+  private StagedFlush open(Flush flush) {
     StagedFlush result = new StagedFlush(store.connectToStage(), flush.progress());
     synchronized (staged) {
       staged.add(result);
     }
-    try {
-      result.loading = Loading.of(table, flush, atOpening, refusals, result);
-    } catch (SQLException e) {
-      throw store.failed("load rows into table " + table.name(), e);
-    }
     return result;
+  }
+
+  /**
+   * A flush whose rows are merged into those that are there: all of it happens at the commit, in a
+   * transaction that sees all before it.
+   */
+  private final class Merge implements Staged {
+    private final Flush flush;
+
+    Merge(Flush flush) {
+      this.flush = flush;
+    }
+
+    @Override
+    public Receipt commit() {
+      return store.merging(
+          () -> {
+            StagedFlush transaction = open(flush);
+            transaction.load(flush);
+            return transaction.commit();
+          });
+    }
   }
 
   /** What was refused and is accounted for need not be known any more. */
@@ -127,6 +153,14 @@ final class DuckDbTarget implements Target {
     StagedFlush(DuckDBConnection connection, Map<SourcePartition, Long> ends) {
       this.connection = connection;
       this.ends = ends;
+    }
+
+    void load(Flush flush) {
+      try {
+        loading = Loading.of(table, flush, atOpening, refusals, this);
+      } catch (SQLException e) {
+        throw store.failed("load rows into table " + table.name(), e);
+      }
     }
 
     @Override

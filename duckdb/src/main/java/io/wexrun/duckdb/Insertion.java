@@ -3,6 +3,7 @@ package io.wexrun.duckdb;
 import io.wexrun.core.batch.Rows;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.sql.RollingUp;
 import java.io.IOException;
 import java.sql.SQLException;
 import java.sql.Statement;
@@ -14,7 +15,7 @@ import org.apache.arrow.c.Data;
 import org.apache.arrow.memory.BufferAllocator;
 import org.duckdb.DuckDBConnection;
 
-/** Inserts rows into a table as one Arrow stream. For several threads. */
+/** Inserts rows into a table as one Arrow stream, merged first if it is a rollup. */
 record Insertion(DuckDbStore store, Table table) {
   private static final String STREAM = "wexrun_rows";
 
@@ -24,7 +25,9 @@ record Insertion(DuckDbStore store, Table table) {
           "(?s)(Constraint|Conversion|Invalid Input|Out of Range|Mismatch Type|Invalid unicode).*");
 
   /** Inserts rows in the connection's transaction; how many there were. */
-  long insert(DuckDBConnection connection, List<Rows> parts) throws SQLException {
+  long insert(DuckDBConnection connection, List<Rows> rows) throws SQLException {
+    List<Rows> parts =
+        table.rollup().isEmpty() ? rows : new RollingUp(table).merged(connection, rows);
     try (BufferAllocator allocator = store.allocator();
         ArrowRows reader = new ArrowRows(allocator, table.schema(), parts);
         ArrowArrayStream stream = ArrowArrayStream.allocateNew(allocator)) {
@@ -61,6 +64,7 @@ record Insertion(DuckDbStore store, Table table) {
 
   /** Whether an insertion failed because of its rows, so that others may be inserted. */
   static boolean isAboutRows(SQLException e) {
-    return ABOUT_ROWS.matcher(String.valueOf(e.getMessage())).matches();
+    return RollingUp.isOutOfRange(e)
+        || ABOUT_ROWS.matcher(String.valueOf(e.getMessage())).matches();
   }
 }

@@ -25,6 +25,7 @@ import java.util.Deque;
 import java.util.HashMap;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
 import java.util.Properties;
 import java.util.Set;
 import org.postgresql.Driver;
@@ -41,6 +42,8 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
 
   /** States of SQL that nobody but a person can mend: login and names that are not there. */
   private static final Set<String> LASTING = Set.of("28000", "28P01", "3D000", "3F000", "42501");
+
+  private static final String QUERY_CANCELED = "57014";
 
   private final String name;
   private final String url;
@@ -261,6 +264,28 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
   @Override
   public boolean has(String table) {
     return transaction("look for table " + table, c -> !DIALECT.columns(c, table).isEmpty());
+  }
+
+  /** Of a table so large that counting takes seconds, the number is not told. */
+  @Override
+  public OptionalLong rows(Table table) {
+    return transaction(
+        "count the rows of " + table.name(),
+        c -> {
+          if (DIALECT.columns(c, table.name()).isEmpty()) {
+            return OptionalLong.empty();
+          }
+          try (Statement statement = c.createStatement()) {
+            statement.execute("set local statement_timeout = '2s'");
+            return OptionalLong.of(Answers.count(c, table.name()));
+          } catch (SQLException e) {
+            if (!QUERY_CANCELED.equals(e.getSQLState())) {
+              throw e;
+            }
+            c.rollback();
+            return OptionalLong.empty();
+          }
+        });
   }
 
   @Override

@@ -13,7 +13,9 @@ import io.wexrun.core.target.Target;
 import io.wexrun.sql.Loading;
 import io.wexrun.sql.Names;
 import io.wexrun.sql.Refusals;
+import io.wexrun.sql.RollingUp;
 import java.sql.Connection;
+import java.sql.PreparedStatement;
 import java.sql.SQLException;
 import java.sql.Savepoint;
 import java.sql.Statement;
@@ -92,16 +94,40 @@ final class PostgresTarget implements Target {
 
   @Override
   public Staged stage(Flush flush) {
+    if (table.rollup().isPresent()) {
+      return new Merge(flush);
+    }
+    StagedFlush result = open(flush);
+    result.load(flush);
+    return result;
+  }
+
+  private StagedFlush open(Flush flush) {
     StagedFlush result = new StagedFlush(store.connect(), flush.progress());
     synchronized (staged) {
       staged.add(result);
     }
-    try {
-      result.load(flush);
-    } catch (SQLException e) {
-      throw store.failed("load rows into table " + table.name(), e);
-    }
     return result;
+  }
+
+  /**
+   * A flush whose rows are merged into those that are there: all of it happens at the commit, in a
+   * transaction that has the table's groups for itself.
+   */
+  private final class Merge implements Staged {
+    private final Flush flush;
+
+    Merge(Flush flush) {
+      this.flush = flush;
+    }
+
+    @Override
+    public Receipt commit() {
+      StagedFlush transaction = open(flush);
+      transaction.lock();
+      transaction.load(flush);
+      return transaction.commit();
+    }
   }
 
   /** What was refused and is accounted for need not be known any more. */
@@ -126,7 +152,9 @@ final class PostgresTarget implements Target {
   }
 
   /** Copies rows in the connection's transaction, or lets them take the places of others. */
-  private void put(Connection connection, List<Rows> rows) throws SQLException {
+  private void put(Connection connection, List<Rows> handed) throws SQLException {
+    List<Rows> rows =
+        table.rollup().isEmpty() ? handed : new RollingUp(table).merged(connection, handed);
     if (table.key().isEmpty()) {
       copy(connection, table.name(), rows);
       return;
@@ -180,13 +208,26 @@ final class PostgresTarget implements Target {
       this.ends = ends;
     }
 
-    void load(Flush flush) throws SQLException {
+    /** Lets nobody else merge rows into the table until the transaction ends. */
+    void lock() {
+      try (PreparedStatement lock =
+          connection.prepareStatement("select pg_advisory_xact_lock(hashtextextended(?, 0))")) {
+        lock.setString(1, identity.text());
+        lock.execute();
+      } catch (SQLException e) {
+        throw store.failed("lock table " + table.name(), e);
+      }
+    }
+
+    void load(Flush flush) {
       try (Statement statement = connection.createStatement()) {
         // A constraint that is looked at only at the commit would refuse the whole flush.
         statement.execute("set constraints all immediate");
+        empty = connection.setSavepoint();
+        loading = Loading.of(table, flush, atOpening, refusals, this);
+      } catch (SQLException e) {
+        throw store.failed("load rows into table " + table.name(), e);
       }
-      empty = connection.setSavepoint();
-      loading = Loading.of(table, flush, atOpening, refusals, this);
     }
 
     @Override
@@ -196,6 +237,7 @@ final class PostgresTarget implements Target {
 
     @Override
     public boolean isAboutRows(SQLException failure) {
+      // A measure that does not fit has a state of these, too.
       return ABOUT_ROWS.matcher(String.valueOf(failure.getSQLState())).matches();
     }
 

@@ -12,6 +12,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
 
 /** The tables of a workspace, as they are defined and as they are in their stores. */
 public final class WorkspaceTables {
@@ -82,6 +83,14 @@ public final class WorkspaceTables {
         difference,
         comparing.ddl(table),
         Optional.empty());
+  }
+
+  /** How many rows a table has in its store; empty if there is none, or if it cannot be told. */
+  public OptionalLong rows(Facts facts) {
+    boolean there = facts.there().orElse(false);
+    return there && stores.open(facts.table().store()) instanceof Comparing comparing
+        ? comparing.rows(facts.table())
+        : OptionalLong.empty();
   }
 
   /** Whether all that differs are columns that the next run adds. */

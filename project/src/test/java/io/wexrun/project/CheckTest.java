@@ -77,8 +77,8 @@ class CheckTest {
                 8 |     in: warehose
                   |         ^^^^^^^^
                   = did you mean 'warehouse'?
-            wexrun.yaml:9:31: error [unknown-type] 'itn' is not a column: it is a type, then 'required' or\
-             'default VALUE'
+            wexrun.yaml:9:31: error [unknown-type] 'itn' is not a column: it is a type, then 'required',\
+             'default VALUE' or '= EXPRESSION'
                 9 |     columns: {card: text, ms: itn}
                   |                               ^^^
                   = did you mean 'int'?

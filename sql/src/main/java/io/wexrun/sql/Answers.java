@@ -4,6 +4,7 @@ import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.QueryBounds;
+import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.ResultSetMetaData;
 import java.sql.SQLException;
@@ -42,6 +43,15 @@ public final class Answers {
           });
 
   private Answers() {}
+
+  /** How many rows a table has. */
+  public static long count(Connection connection, String table) throws SQLException {
+    try (Statement statement = connection.createStatement();
+        ResultSet rows = statement.executeQuery("select count(*) from " + Names.name(table))) {
+      rows.next();
+      return rows.getLong(1);
+    }
+  }
 
   /** Makes values of a database's driver plain: null, Boolean, Number, String, List, Map. */
   @FunctionalInterface

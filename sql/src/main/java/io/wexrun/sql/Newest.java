@@ -17,12 +17,12 @@ final class Newest {
   private Newest() {}
 
   /**
-   * The rows that no later one replaces; all of them if the table has no key.
+   * The rows that no later one replaces; all of them if the table has no key, or merges them.
    *
    * @return as many parts, some of them perhaps with no rows
    */
   static List<Rows> of(Table table, List<Rows> parts) {
-    if (table.key().isEmpty()) {
+    if (table.key().isEmpty() || table.rollup().isPresent()) {
       return parts;
     }
     Set<String> seen = new HashSet<>();

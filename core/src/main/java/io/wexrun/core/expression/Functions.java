@@ -19,6 +19,7 @@ import java.security.MessageDigest;
 import java.security.NoSuchAlgorithmException;
 import java.time.DateTimeException;
 import java.time.Instant;
+import java.time.LocalDate;
 import java.time.LocalDateTime;
 import java.time.ZoneId;
 import java.time.ZonedDateTime;
@@ -190,7 +191,7 @@ final class Functions {
     return new Network(address, (int) prefix).toString();
   }
 
-  private static ZoneId zone(Object id) {
+  static ZoneId zone(Object id) {
     try {
       return ZoneId.of((String) id);
     } catch (DateTimeException e) {
@@ -210,17 +211,18 @@ final class Functions {
     }
   }
 
-  private static Instant truncate(Instant time, String unit, ZoneId zone) {
+  static Instant truncate(Instant time, String unit, ZoneId zone) {
     ZonedDateTime local = time.atZone(zone);
-    ZonedDateTime day = local.truncatedTo(ChronoUnit.DAYS);
+    LocalDate day = local.toLocalDate();
     return (switch (unit) {
           case "second" -> local.truncatedTo(ChronoUnit.SECONDS);
           case "minute" -> local.truncatedTo(ChronoUnit.MINUTES);
           case "hour" -> local.truncatedTo(ChronoUnit.HOURS);
-          case "day" -> day;
-          case "week" -> day.minusDays(day.getDayOfWeek().getValue() - 1L);
-          case "month" -> day.withDayOfMonth(1);
-          case "year" -> day.withDayOfYear(1);
+          // A day need not begin at midnight, where clocks are put forward then.
+          case "day" -> day.atStartOfDay(zone);
+          case "week" -> day.minusDays(day.getDayOfWeek().getValue() - 1L).atStartOfDay(zone);
+          case "month" -> day.withDayOfMonth(1).atStartOfDay(zone);
+          case "year" -> day.withDayOfYear(1).atStartOfDay(zone);
           default ->
               throw wrong(
                   unit, "a unit: second, minute, hour, day, week (from Monday), month, year");

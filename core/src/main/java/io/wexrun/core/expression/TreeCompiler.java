@@ -149,9 +149,31 @@ final class TreeCompiler {
     if (network.isPresent()) {
       return Optional.of(new Functions.InNetwork(node(args.get(0)), network.get()));
     }
+    Optional<Node> truncated = name.equals("truncate") ? truncated(args) : Optional.empty();
+    if (truncated.isPresent()) {
+      return truncated;
+    }
     List<Type> types = args.stream().map(arg -> typeOf(arg).orElse(null)).toList();
     return Functions.find(name, types)
         .map(f -> new Functions.Applied(f, args.stream().map(this::node).toList()));
+  }
+
+  /** {@code truncate} to a constant unit in a constant zone, if there are such. */
+  private Optional<Node> truncated(List<CelExpr> args) {
+    Optional<String> unit =
+        constantText(args, 1).map(text -> new String(text, StandardCharsets.UTF_8));
+    Optional<String> zone =
+        args.size() < 3
+            ? Optional.of("UTC")
+            : constantText(args, 2).map(text -> new String(text, StandardCharsets.UTF_8));
+    if (unit.isEmpty() || zone.isEmpty()) {
+      return Optional.empty();
+    }
+    try {
+      return Optional.of(Truncation.of(node(args.get(0)), unit.get(), zone.get()));
+    } catch (IllegalArgumentException e) {
+      throw new Unsupported("truncate: " + e.getMessage());
+    }
   }
 
   private Optional<Node> size(CelExpr operand) {

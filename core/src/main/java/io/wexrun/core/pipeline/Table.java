@@ -6,6 +6,7 @@ import io.wexrun.core.schema.Type;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 
 /**
  * A table in a store.
@@ -15,15 +16,20 @@ import java.util.Map;
  * @param schema its columns in order
  * @param defaults for some columns the value that stands where a record has none, as written
  * @param manage what may be done to the table in its store beside loading rows
+ * @param computed for some columns the CEL expression over a pipeline's fields that fills them
+ * @param manage what may be done to the table in its store beside loading rows
  * @param key the columns by which a row takes the place of one that is there; empty if none does
+ * @param rollup what it keeps of its rows, if it does not keep the rows themselves
  */
 public record Table(
     String name,
     String store,
     Schema schema,
     Map<String, String> defaults,
+    Map<String, String> computed,
     Manage manage,
-    List<String> key) {
+    List<String> key,
+    Optional<Rollup> rollup) {
   /** What may be done to a table in its store. */
   public enum Manage {
     /** It is made if it is not there, and not changed. */
@@ -36,12 +42,12 @@ public record Table(
 
   /** A table that is made if it is not there. */
   public Table(String name, String store, Schema schema, Map<String, String> defaults) {
-    this(name, store, schema, defaults, Manage.CREATE, List.of());
+    this(name, store, schema, defaults, Map.of(), Manage.CREATE, List.of(), Optional.empty());
   }
 
   /** The same table, managed in another way. */
   public Table managed(Manage other) {
-    return new Table(name, store, schema, defaults, other, key);
+    return new Table(name, store, schema, defaults, computed, other, key, rollup);
   }
 
   /**
@@ -54,12 +60,29 @@ public record Table(
       boolean required = column.required() || columns.contains(column.name());
       filled = filled.with(new Column(column.name(), column.type(), required));
     }
-    return new Table(name, store, filled, defaults, manage, columns);
+    return new Table(name, store, filled, defaults, computed, manage, columns, rollup);
+  }
+
+  /** The same table, some of whose columns are computed from a pipeline's fields. */
+  public Table computed(Map<String, String> expressions) {
+    return new Table(name, store, schema, defaults, expressions, manage, key, rollup);
+  }
+
+  /**
+   * The same table, which has a row for each group of rows, and beside the written columns those
+   * that merging needs.
+   */
+  public Table rolledUp(Rollup kept) {
+    Table all =
+        new Table(
+            name, store, kept.stored(schema), defaults, computed, manage, key, Optional.of(kept));
+    return all.keyed(List.of(Rollup.ID));
   }
 
   /** Copies the collections. */
   public Table {
     defaults = Map.copyOf(defaults);
+    computed = Map.copyOf(computed);
     key = List.copyOf(key);
   }
 

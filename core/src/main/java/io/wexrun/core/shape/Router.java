@@ -150,7 +150,9 @@ final class Router {
       names.add(name);
     }
     if (destination.get() instanceof Destination.Rows rows) {
-      tables.put(name, TableFit.compile(fields, doubtful, rows.table(), at, diagnostics));
+      TableFit fit = TableFit.compile(fields, doubtful, rows.table(), at, diagnostics);
+      onLibrary.addAll(fit.onLibrary());
+      tables.put(name, fit);
       return false;
     }
     return true;
@@ -181,6 +183,18 @@ final class Router {
     return onLibrary;
   }
 
+  /** The columns in which rows come to each table that is a rollup. */
+  Map<String, Schema> rollups() {
+    Map<String, Schema> columns = new LinkedHashMap<>();
+    tables.forEach(
+        (name, fit) -> {
+          if (fit.isRollup()) {
+            columns.put(name, fit.schema());
+          }
+        });
+    return columns;
+  }
+
   /** The names of all targets but the dead letters. */
   Set<String> targets() {
     return new LinkedHashSet<>(names);
@@ -194,18 +208,37 @@ final class Router {
   record Routed(Map<String, Rows> rows, long alive, long copied, long dropped) {}
 
   /**
-   * Chooses the entry of each row, and rejects those that no entry or no table takes.
+   * Where the rows of a batch are to go.
    *
-   * @return for {@link #gather}
+   * @param entries the entry of each row; -1 for rows that are rejected
+   * @param fitted the rows for each table, of which those that go there are taken
    */
-  int[] choose(Batch batch, Rejects rejects) {
+  record Chosen(Batch batch, int[] entries, Map<String, TableFit.Fitted> fitted) {}
+
+  /** Chooses the entry of each row, and rejects those that no entry or no table takes. */
+  Chosen choose(Batch batch, Rejects rejects) {
     int[] chosen = entriesOf(batch, rejects);
+    Map<String, TableFit.Fitted> fitted = new LinkedHashMap<>();
     for (Map.Entry<String, TableFit> table : tables.entrySet()) {
-      if (!table.getValue().takesAll(batch)) {
-        check(table.getKey(), table.getValue(), batch, chosen, rejects);
+      if (leads(chosen, names.indexOf(table.getKey()))) {
+        TableFit.Fitted rows = table.getValue().fit(batch);
+        fitted.put(table.getKey(), rows);
+        if (!rows.takesAll()) {
+          check(table.getKey(), rows, chosen, rejects);
+        }
       }
     }
-    return chosen;
+    return new Chosen(batch, chosen, fitted);
+  }
+
+  /** Whether some row goes to a target. */
+  private boolean leads(int[] chosen, int target) {
+    for (int entry : chosen) {
+      if (entry >= 0 && leadsTo(entries.get(entry), target)) {
+        return true;
+      }
+    }
+    return false;
   }
 
   /**
@@ -213,7 +246,9 @@ final class Router {
    *
    * @param records takes the records that have a row which is alive
    */
-  Routed gather(Batch batch, int[] chosen, Rejects rejects, BitSet records) {
+  Routed gather(Chosen choice, Rejects rejects, BitSet records) {
+    Batch batch = choice.batch;
+    int[] chosen = choice.entries;
     int rows = batch.rows();
     int[][] selected = new int[names.size()][];
     int[] counts = new int[names.size()];
@@ -241,7 +276,7 @@ final class Router {
     for (int target = 0; target < names.size(); target++) {
       if (counts[target] > 0) {
         String name = names.get(target);
-        routed.put(name, form(name, batch, chosen, selected[target], counts[target]));
+        routed.put(name, form(name, choice, selected[target], counts[target]));
       }
     }
     return new Routed(routed, alive, copied, dropped);
@@ -281,11 +316,11 @@ final class Router {
   }
 
   /** Rejects the rows for a table that it would not take. */
-  private void check(String name, TableFit table, Batch batch, int[] chosen, Rejects rejects) {
+  private void check(String name, TableFit.Fitted table, int[] chosen, Rejects rejects) {
     int place = names.indexOf(name);
-    for (int row = 0; row < batch.rows(); row++) {
+    for (int row = 0; row < chosen.length; row++) {
       if (chosen[row] >= 0 && leadsTo(entries.get(chosen[row]), place)) {
-        table.check(batch, row, rejects);
+        table.check(row, rejects);
       }
     }
   }
@@ -300,17 +335,18 @@ final class Router {
   }
 
   /** The rows as their target takes them. */
-  private Rows form(String name, Batch batch, int[] chosen, int[] places, int count) {
-    TableFit table = tables.get(name);
+  private Rows form(String name, Chosen choice, int[] places, int count) {
+    TableFit.Fitted table = choice.fitted.get(name);
     if (table != null) {
-      return Rows.of(table.fit(batch), places, count);
+      return Rows.of(table.rows(), places, count);
     }
+    Batch batch = choice.batch;
     TextVector keys = new TextVector(batch.rows(), batch.rows() * 12);
     int next = 0;
     for (int row = 0; row < batch.rows(); row++) {
       Key key = null;
       if (next < count && places[next] == row) {
-        key = entries.get(chosen[row]).key;
+        key = entries.get(choice.entries[row]).key;
         next++;
       }
       if (key == null) {

@@ -115,6 +115,7 @@ public final class Shaper {
       branches.add(new Branch(kind.name(), mark, own, router));
     }
     branches.forEach(branch -> onLibrary.addAll(branch.router().onLibrary()));
+    requireAlike(branches, diagnostics);
     Marks.overlaps(pipeline.kinds(), KeyPath.ROOT.key("kinds"), diagnostics);
     return new Shaper(
         common,
@@ -133,6 +134,28 @@ public final class Shaper {
    */
   public Shaper withVersion(String text) {
     return new Shaper(common, branches, others, longest, blank, onLibrary, text);
+  }
+
+  /** Kinds whose rows meet in one rollup must give it values of the same types. */
+  private static void requireAlike(List<Branch> branches, Diagnostics diagnostics) {
+    Map<String, Schema> first = new LinkedHashMap<>();
+    for (Branch branch : branches) {
+      for (Map.Entry<String, Schema> table : branch.router().rollups().entrySet()) {
+        Schema before = first.putIfAbsent(table.getKey(), table.getValue());
+        if (before != null && !before.equals(table.getValue())) {
+          diagnostics.error(
+              "type-clash",
+              KeyPath.ROOT.key("kinds").key(branch.name()),
+              "rollup '"
+                  + table.getKey()
+                  + "' gets values of other types from this kind than from one before: "
+                  + table.getValue()
+                  + ", not "
+                  + before,
+              Optional.of("bring the fields to one type, as with cast"));
+        }
+      }
+    }
   }
 
   /** What all routes of a pipeline are compiled against. */
@@ -277,12 +300,11 @@ public final class Shaper {
     boolean kinds = branches.get(0).mark() != null;
     List<Batch> parts = kinds ? split(batch, block, trial, rejects) : List.of(batch);
     // All rejections come before any row is gathered: a record goes to all its targets or to none.
-    List<int[]> chosen = new ArrayList<>();
-    List<Batch> shaped = new ArrayList<>();
+    List<Router.Chosen> chosen = new ArrayList<>();
     for (int i = 0; i < branches.size(); i++) {
       Branch branch = branches.get(i);
-      shaped.add(branch.section().apply(parts.get(i), rejects, behind));
-      chosen.add(branch.router().choose(shaped.get(i), rejects));
+      Batch shaped = branch.section().apply(parts.get(i), rejects, behind);
+      chosen.add(branch.router().choose(shaped, rejects));
     }
     Map<String, Rows> rows = new LinkedHashMap<>();
     BitSet alive = new BitSet();
@@ -290,8 +312,7 @@ public final class Shaper {
     long copied = 0;
     long dropped = 0;
     for (int i = 0; i < branches.size(); i++) {
-      Router.Routed routed =
-          branches.get(i).router().gather(shaped.get(i), chosen.get(i), rejects, alive);
+      Router.Routed routed = branches.get(i).router().gather(chosen.get(i), rejects, alive);
       routed.rows().forEach((target, part) -> rows.merge(target, part, Merging::of));
       aliveRows += routed.alive();
       copied += routed.copied();

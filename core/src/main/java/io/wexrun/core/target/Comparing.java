@@ -2,6 +2,7 @@ package io.wexrun.core.target;
 
 import io.wexrun.core.pipeline.Table;
 import java.util.Optional;
+import java.util.OptionalLong;
 
 /** A store that compares the tables it has with their definitions. For several threads. */
 public interface Comparing {
@@ -19,6 +20,13 @@ public interface Comparing {
    * @throws io.wexrun.core.diagnose.OutsideException if the store fails
    */
   boolean has(String table);
+
+  /**
+   * How many rows a table has; empty if there is none, or if that cannot be told at once.
+   *
+   * @throws io.wexrun.core.diagnose.OutsideException if the store fails
+   */
+  OptionalLong rows(Table table);
 
   /** The statement in the store's dialect that makes a table; empty if it has no statements. */
   String ddl(Table table);

@@ -175,7 +175,7 @@ class ExpressionTest {
         "truncate(at, 'hour')   ~ 2026-05-03T06:00:00Z",
         "truncate(at, 'week')   ~ 2026-04-27T00:00:00Z",
         "truncate(at, 'day', 'Europe/Berlin') ~ 2026-05-02T22:00:00Z",
-        "truncate(at, 'eon')    ~ failed",
+        "truncate(at, s)        ~ failed",
         "epochMillis(at)        ~ 1777788849118",
         "fromEpochMillis(0)     ~ 1970-01-01T00:00:00Z",
         "formatTime(at, 'dd.MM. HH:mm', 'Europe/Berlin') ~ 03.05. 08:14",
@@ -220,10 +220,16 @@ class ExpressionTest {
         "ii > 5           ~ unknown-field  ~ there is no field 'ii' here",
         "i > 2.5          ~ type-clash     ~ '>' does not work on int and double",
         "s > 5            ~ type-clash     ~ '>' does not work on string and int",
-        "i +              ~ bad-expression ~ mismatched input '<EOF>' expecting {'[', '{', '(', '.', '-', '!', 'true', 'false', 'null', NUM_FLOAT, NUM_INT, NUM_UINT, STRING, BYTES, IDENTIFIER}",
+        "i +              ~ bad-expression ~ mismatched input '<EOF>' expecting {'[', '{', '(',"
+            + " '.', '-', '!', 'true', 'false', 'null', NUM_FLOAT, NUM_INT, NUM_UINT, STRING,"
+            + " BYTES, IDENTIFIER}",
         "{'a': i}         ~ unusable-result ~ the expression gives a map, which no column holds",
         "has(ii)          ~ unknown-field  ~ there is no field 'ii' here",
-        "truncate(at, 1)  ~ type-clash     ~ 'truncate' does not work on google.protobuf.Timestamp and int",
+        "truncate(at, 'hours')  ~ bad-expression ~ truncate: \"hours\" is not a unit: second,"
+            + " minute, hour, day, week (from Monday), month, year",
+        "truncate(at, 'day', 'Berlin') ~ bad-expression ~ truncate: \"Berlin\" is not a time zone",
+        "truncate(at, 1)  ~ type-clash     ~ 'truncate' does not work on google.protobuf.Timestamp"
+            + " and int",
       })
   void mistakesAreToldBeforeTheRun(String text, String code, String message) {
     Diagnostics diagnostics = Diagnostics.of("test");
@@ -363,7 +369,17 @@ class ExpressionTest {
             leaf.map(a -> "-(" + a + ")"),
             Combinators.combine(leaf, leaf).as((a, b) -> "sum([" + a + ", " + b + "])"),
             leaf.map(a -> "size([" + a + "])"),
-            Arbitraries.of("hash64(s)", "epochMillis(at)", "epochMillis(truncate(at, 'day'))"));
+            Arbitraries.of("hash64(s)", "epochMillis(at)"),
+            truncated());
+  }
+
+  private static Arbitrary<String> truncated() {
+    Arbitrary<String> unit =
+        Arbitraries.of("second", "minute", "hour", "day", "week", "month", "year");
+    Arbitrary<String> zone =
+        Arbitraries.of("UTC", "Europe/Berlin", "Australia/Lord_Howe", "America/Sao_Paulo");
+    return Combinators.combine(unit, zone)
+        .as((u, z) -> "epochMillis(truncate(at, '" + u + "', '" + z + "'))");
   }
 
   private Arbitrary<String> real() {

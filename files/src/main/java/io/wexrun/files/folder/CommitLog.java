@@ -86,6 +86,14 @@ final class CommitLog {
       return new Content(table, other, writers, files, bytes, entries);
     }
 
+    /** How many rows all writers have written. */
+    long rows() {
+      return writers.values().stream()
+          .flatMap(sources -> sources.values().stream())
+          .mapToLong(Reached::rows)
+          .sum();
+    }
+
     Map<SourcePartition, Reached> of(String writer) {
       return writers.getOrDefault(writer, Map.of());
     }

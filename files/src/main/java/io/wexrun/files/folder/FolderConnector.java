@@ -45,7 +45,7 @@ public final class FolderConnector implements StoreConnector {
 
   @Override
   public void check(Table table, Settings settings, KeyPath path, Diagnostics diagnostics) {
-    if (!table.key().isEmpty()) {
+    if (!table.key().isEmpty() && table.rollup().isEmpty()) {
       diagnostics.error(
           "bad-key",
           path.key("key"),

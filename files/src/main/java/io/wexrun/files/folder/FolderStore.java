@@ -20,6 +20,7 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
 
 /**
  * A folder with a folder for each table. What is Wexrun's own stands in {@code .wexrun} below them:
@@ -100,7 +101,7 @@ final class FolderStore implements Store, Comparing {
               throw OutsideException.lasting(
                   "table " + table.name() + " cannot be cut as " + this + " says: " + fault);
             });
-    if (!table.key().isEmpty()) {
+    if (!table.key().isEmpty() && table.rollup().isEmpty()) {
       throw OutsideException.lasting(
           "table "
               + table.name()
@@ -173,6 +174,19 @@ final class FolderStore implements Store, Comparing {
       return log(table).read().isPresent();
     } catch (IOException e) {
       throw failed("look for table " + table, e);
+    }
+  }
+
+  /** As the commit log says; of a rollup it counts what was merged, not what was written. */
+  @Override
+  public OptionalLong rows(Table table) {
+    try {
+      Optional<CommitLog.Content> content = log(table.name()).read();
+      return content.isEmpty() || table.rollup().isPresent()
+          ? OptionalLong.empty()
+          : OptionalLong.of(content.get().rows());
+    } catch (IOException e) {
+      throw failed("look at table " + table.name(), e);
     }
   }
 

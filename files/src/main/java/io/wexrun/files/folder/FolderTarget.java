@@ -5,6 +5,8 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.rollup.Grouping;
+import io.wexrun.core.rollup.OutOfRange;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.target.Flush;
@@ -232,6 +234,9 @@ final class FolderTarget implements Target {
           fresh.add(rows);
         }
       }
+      if (table.rollup().isPresent() && !fresh.isEmpty()) {
+        fresh = List.of(groups(fresh));
+      }
       FolderStore.Writing how = store.writing();
       for (Map.Entry<String, List<Rows>> each : how.cut().cut(table, fresh).entrySet()) {
         if (!each.getValue().isEmpty()) {
@@ -245,6 +250,16 @@ final class FolderTarget implements Target {
           how.format().write(file, table, each.getValue(), how.compression());
           CommitLog.force(file);
         }
+      }
+    }
+
+    /** What the rows of the flush alone make of a rollup; who reads it adds up such parts. */
+    private Rows groups(List<Rows> rows) {
+      try {
+        return Rows.all(Grouping.of(table, rows).rows());
+      } catch (OutOfRange e) {
+        throw OutsideException.lasting(
+            "rows of table " + table.name() + " cannot be merged: " + e.getMessage());
       }
     }
 

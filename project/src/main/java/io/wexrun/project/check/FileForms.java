@@ -86,7 +86,9 @@ public final class FileForms {
     connectors.stores().values().forEach(store -> stores.add(store.form()));
     Form column =
         Form.either(Form.text(), Form.map(Form.any()))
-            .about("a type, then 'required' or 'default VALUE'; a mapping is a struct");
+            .about(
+                "a type, then 'required', 'default VALUE' or '= EXPRESSION'; a mapping is a"
+                    + " struct");
     Form table =
         Form.keys(
             Form.with(
@@ -94,6 +96,9 @@ public final class FileForms {
                 Form.text().about("the store"),
                 "columns",
                 Form.map(column),
+                "group",
+                Form.either(Form.text(), Form.list(Form.text()))
+                    .about("one row for each combination of these; the others are measures"),
                 "key",
                 Form.either(Form.text(), Form.list(Form.text())),
                 "manage",

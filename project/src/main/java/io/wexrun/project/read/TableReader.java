@@ -1,11 +1,13 @@
 package io.wexrun.project.read;
 
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.pipeline.Rollup;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import io.wexrun.project.yaml.YamlMap;
+import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
@@ -22,9 +24,12 @@ import org.snakeyaml.engine.v2.nodes.ScalarNode;
 
 /** Reads the definition of a table. */
 final class TableReader {
-  /** What a column is written as: {@code timestamp required} or {@code int default 0}. */
+  /**
+   * What a column is written as: {@code timestamp required}, {@code int default 0} or {@code bool =
+   * ms > 500}.
+   */
   private static final Pattern COLUMN =
-      Pattern.compile("(.+?)(\\s+required)?(?:\\s+default\\s+(.+))?");
+      Pattern.compile("(.+?)(\\s+required)?(?:\\s+default\\s+(.+)|\\s*=\\s*(.+))?", Pattern.DOTALL);
 
   private static final List<String> TYPES =
       Stream.concat(
@@ -38,10 +43,11 @@ final class TableReader {
 
   /** The table; with columns of text where a type is wrong. */
   static Table read(String name, YamlMap map) {
-    map.allow("a table", List.of("in", "columns", "key", "manage"));
+    map.allow("a table", List.of("in", "columns", "group", "key", "manage"));
     String store = map.requiredText("a table", "in").orElse("");
     Schema schema = Schema.EMPTY;
     Map<String, String> defaults = new LinkedHashMap<>();
+    Map<String, String> computed = new LinkedHashMap<>();
     Optional<YamlMap> columns = map.map("columns");
     if (columns.isEmpty()) {
       map.error("columns", "missing-key", "a table needs 'columns'", Optional.empty());
@@ -57,7 +63,10 @@ final class TableReader {
             .error(
                 column,
                 "unknown-type",
-                "'" + text + "' is not a column: it is a type, then 'required' or 'default VALUE'",
+                "'"
+                    + text
+                    + "' is not a column: it is a type, then 'required', 'default VALUE' or"
+                    + " '= EXPRESSION'",
                 Diagnostics.nearestOrKnown(word, TYPES, all -> "the types are " + all));
       }
       boolean required = written.matches() && written.group(2) != null;
@@ -65,30 +74,96 @@ final class TableReader {
       if (written.matches() && written.group(3) != null) {
         defaults.put(column, written.group(3));
       }
+      if (written.matches() && written.group(4) != null) {
+        computed.put(column, written.group(4).strip());
+      }
     }
-    return new Table(name, store, schema, defaults).managed(manage(map)).keyed(key(map, schema));
+    Table table = new Table(name, store, schema, defaults).managed(manage(map));
+    if (map.value("group").isPresent()) {
+      return rollup(map, table, computed);
+    }
+    return table.computed(computed).keyed(columnsOf("key", map, schema));
   }
 
-  private static List<String> key(YamlMap map, Schema schema) {
+  /** A table that keeps groups of rows: its other columns are measures. */
+  private static Table rollup(YamlMap map, Table table, Map<String, String> computed) {
+    Schema schema = table.schema();
+    List<String> group = columnsOf("group", map, schema);
+    YamlMap columns = map.map("columns").orElse(map);
+    if (map.value("key").isPresent()) {
+      map.error(
+          "key",
+          "wrong-form",
+          "a table with 'group' has one row for each group: it takes no 'key'",
+          Optional.of("remove it"));
+    }
+    List<Rollup.Measure> measures = new ArrayList<>();
+    Map<String, String> plain = new LinkedHashMap<>(computed);
+    for (Column column : schema.columns()) {
+      if (group.contains(column.name())) {
+        continue;
+      }
+      String text = plain.remove(column.name());
+      Optional<Rollup.Measure> measure =
+          Optional.ofNullable(text)
+              .flatMap(of -> Rollup.Measure.parse(column.name(), column.type(), of));
+      Optional<String> fault =
+          measure.isEmpty()
+              ? Optional.of(
+                  text == null
+                      ? "'"
+                          + column.name()
+                          + "' is neither in 'group', nor does it say what is kept of the rows"
+                      : "'" + text + "' does not say what is kept of the rows")
+              : measure.get().fault().map(what -> "'" + column.name() + "': " + what);
+      if (fault.isPresent()) {
+        columns.error(
+            column.name(),
+            "bad-measure",
+            fault.get(),
+            Optional.of(
+                "such as: "
+                    + column.name()
+                    + ": long = count(), or sum, min, max, avg, distinct of an expression"));
+      } else {
+        measures.add(measure.get());
+      }
+    }
+    Rollup rollup = new Rollup(group, measures);
+    for (Column kept : rollup.kept()) {
+      if (schema.find(kept.name()).isPresent()) {
+        columns.error(
+            kept.name(),
+            "reserved-name",
+            "'" + kept.name() + "' is the name of a column that the table keeps by itself",
+            Optional.of("choose another name"));
+        return table;
+      }
+    }
+    return table.computed(plain).rolledUp(rollup);
+  }
+
+  /** The columns that a key of the definition names, none of them nested. */
+  private static List<String> columnsOf(String key, YamlMap map, Schema schema) {
     List<String> names = schema.columns().stream().map(Column::name).toList();
-    List<String> key = map.texts("key");
-    for (String column : key) {
+    List<String> written = map.texts(key);
+    for (String column : written) {
       OptionalInt place = schema.find(column);
       if (place.isEmpty()) {
         map.error(
-            "key",
+            key,
             "unknown-column",
             "the table has no column '" + column + "'",
             Diagnostics.nearestOrKnown(column, names, all -> "the columns are " + all));
       } else if (schema.column(place.getAsInt()).type().nested()) {
         map.error(
-            "key",
+            key,
             "wrong-form",
-            "'" + column + "' is nested, and cannot be a key",
+            "'" + column + "' is nested, and cannot be in '" + key + "'",
             Optional.empty());
       }
     }
-    return key.stream().filter(names::contains).distinct().toList();
+    return written.stream().filter(names::contains).distinct().toList();
   }
 
   private static Table.Manage manage(YamlMap map) {
