@@ -37,12 +37,20 @@ class FolderCommandTest {
         stores:
           ask: {duckdb: ask.db}
           lake: {folder: lake, format: parquet, by: [hour(time)]}
+          sums: {folder: sums, format: parquet}
           texts: {folder: texts, format: csv, by: [gate], compress: none}
           objects: {folder: objects, format: ndjson}
         tables:
           scans: {in: lake, columns: {n: int, time: timestamp, gate: text}}
           gates: {in: texts, columns: {n: int, gate: text}}
           all: {in: objects, columns: {n: int}}
+          hours:
+            in: sums
+            group: hour
+            columns:
+              hour: timestamp = truncate(time, "hour")
+              rows: long = count()
+              last: int = max(n)
         """);
     Files.writeString(
         folder.resolve("pipelines/load.yaml"),
@@ -50,7 +58,7 @@ class FolderCommandTest {
         pipeline: load
         intake: {files: 'a.log'}
         shape: [template: '{n:int} {time:timestamp} {gate}']
-        route: [to: [scans, gates, all]]
+        route: [to: [scans, gates, all, hours]]
         flush: {rows: 4000, age: 100ms}
         """);
     here = Wexrun.in(folder);
@@ -80,6 +88,12 @@ class FolderCommandTest {
     return row.get("a").asInt() + " " + row.get("b").asInt() + " " + row.get("c").asInt();
   }
 
+  private int count(String sql) {
+    Result asked = here.run("sql", "--json", sql.formatted(folder));
+    assertThat(asked.exit()).as(asked.err()).isZero();
+    return asked.json().get("rows").get(0).get("n").asInt();
+  }
+
   @Test
   void whateverTheMomentOfAKillEachRecordIsInTheFilesOnce() throws Exception {
     SplittableRandom dice = new SplittableRandom();
@@ -98,17 +112,17 @@ class FolderCommandTest {
     assertThat(rows("read_csv('%s/texts/gates/**/*.csv')")).isEqualTo(all);
     assertThat(rows("read_json('%s/objects/all/*.ndjson.gz')")).isEqualTo(all);
     assertThat(here.run("tally").exit()).isZero();
+    String differing =
+        "select count(*) n from (select hour, sum(rows) a, max(last) b from"
+            + " read_parquet('%1$s/sums/hours/*.parquet') group by 1) full join (select"
+            + " date_trunc('hour', time) as h, count(*) c, max(n) d from"
+            + " read_parquet('%1$s/lake/scans/**/*.parquet') group by 1)"
+            + " on hour = h where a is distinct from c or b is distinct from d";
+    assertThat(count(differing)).isZero();
     String hours =
         "select count(*) n from read_parquet('%s/lake/scans/**/*.parquet')"
             + " where cast(hour as integer) <> hour(time at time zone 'UTC')";
-    assertThat(
-            here.run("sql", "--json", hours.formatted(folder))
-                .json()
-                .get("rows")
-                .get(0)
-                .get("n")
-                .asInt())
-        .isZero();
+    assertThat(count(hours)).isZero();
   }
 
   @Test

@@ -6,13 +6,17 @@ import io.wexrun.cli.Wexrun.Result;
 import io.wexrun.contract.Seeds;
 import io.zonky.test.db.postgres.embedded.EmbeddedPostgres;
 import java.io.IOException;
+import java.math.BigDecimal;
 import java.net.ServerSocket;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardOpenOption;
+import java.util.ArrayList;
+import java.util.List;
 import java.util.SplittableRandom;
 import java.util.concurrent.TimeUnit;
 import java.util.regex.Pattern;
+import java.util.stream.IntStream;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
@@ -44,7 +48,17 @@ class PostgresCommandTest {
         workspace: depot
         stores: {w: {postgres: 'jdbc:postgresql://localhost:%d/postgres', user: postgres}}
         tables:
-          scans: {in: w, columns: {n: int, gate: text}}
+          scans: {in: w, columns: {n: long, gate: text}}
+          gates:
+            in: w
+            group: gate
+            columns:
+              gate: text
+              rows: long = count()
+              tenths: double = sum(double(n) / 10.0)
+              mean: double = avg(n)
+              last: long = max(n)
+              cards: long = distinct(n %% 100)
         """
             .formatted(port));
     Files.writeString(
@@ -52,8 +66,8 @@ class PostgresCommandTest {
         """
         pipeline: load
         intake: {files: 'a.log'}
-        shape: [template: '{n:int} {gate}']
-        route: [to: scans]
+        shape: [template: '{n:long} {gate}']
+        route: [to: [scans, gates]]
         flush: {rows: 700, age: 100ms}
         """);
     here = Wexrun.in(workspace);
@@ -95,6 +109,51 @@ class PostgresCommandTest {
     Result tally = here.run("tally", "--json");
     assertThat(tally.exit()).as(tally.out()).isZero();
     assertThat(tally.json().get("pipelines").get(0).get("taken").asInt()).isEqualTo(written);
+    Result gates =
+        here.run(
+            "sql",
+            "--json",
+            "select gate, rows::int, tenths::text, mean::text, last, cards::int from gates order by"
+                + " gate");
+    List<String> found = new ArrayList<>();
+    gates.json().get("rows").forEach(row -> found.add(String.join(" ", texts(row))));
+    assertThat(found).isEqualTo(expectedGates());
+  }
+
+  private static List<String> texts(JsonNode row) {
+    return row.properties().stream().map(field -> field.getValue().asString()).toList();
+  }
+
+  /** What the rollup must have, from the numbers themselves. */
+  private List<String> expectedGates() {
+    List<String> gates = new ArrayList<>();
+    for (int gate = 0; gate < 7; gate++) {
+      int rest = gate;
+      List<Integer> numbers =
+          IntStream.rangeClosed(1, written).filter(n -> n % 7 == rest).boxed().toList();
+      BigDecimal tenths =
+          numbers.stream()
+              .map(n -> new BigDecimal(n / 10.0))
+              .reduce(BigDecimal.ZERO, BigDecimal::add);
+      long sum = numbers.stream().mapToLong(n -> n).sum();
+      long cards = numbers.stream().mapToInt(n -> n % 100).distinct().count();
+      gates.add(
+          "gate-%d %d %s %s %d %d"
+              .formatted(
+                  gate,
+                  numbers.size(),
+                  shown(tenths.doubleValue()),
+                  shown((double) sum / numbers.size()),
+                  numbers.get(numbers.size() - 1),
+                  cards));
+    }
+    return gates;
+  }
+
+  /** As PostgreSQL shows a double. */
+  private static String shown(double value) {
+    BigDecimal number = new BigDecimal(Double.toString(value)).stripTrailingZeros();
+    return number.toPlainString();
   }
 
   @Test
