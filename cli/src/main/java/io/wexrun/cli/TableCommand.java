@@ -145,7 +145,8 @@ final class TableCommand implements Callable<Integer> {
     for (Column column : table.schema().columns()) {
       List<String> row = new ArrayList<>();
       row.add(column.name());
-      row.add(column.type().toString());
+      Integer length = table.details().lengths().get(column.name());
+      row.add(length == null ? column.type().toString() : "text(" + length + ")");
       row.add(role(table, column));
       if (fills) {
         row.add(filled.get(column.name()));

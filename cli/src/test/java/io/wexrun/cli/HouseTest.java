@@ -37,7 +37,7 @@ class HouseTest {
       core.batch        : core.intake core.schema
       core.dead         : core.batch core.intake core.schema
       core.tally        : core.dead core.identity core.intake
-      core.expression   : core.address core.batch core.diagnose core.intake core.schema
+      core.expression   : core.address core.batch core.diagnose core.field core.intake core.schema
       core.field        : core.batch core.diagnose core.schema core.written
       core.step         : core.batch core.dead core.diagnose core.field core.intake core.pipeline
                           core.reference core.schema core.written
@@ -56,7 +56,7 @@ class HouseTest {
       core.run          : core.batch core.channel core.dead core.diagnose core.intake core.pipeline
                           core.shape core.tally core.target
       core.connect      : core.batch core.channel core.diagnose core.intake core.pipeline core.reference
-                          core.target core.written
+                          core.schema core.target core.written
       state             : core.dead core.diagnose core.identity core.intake core.schema core.tally
       queue.disk        :
       queue.log         : core.diagnose core.framing core.intake queue.disk
@@ -70,7 +70,7 @@ class HouseTest {
       files.folder      : core.batch core.connect core.diagnose core.field core.identity core.intake
                           core.pipeline core.rollup core.schema core.target
       formats           : core.batch core.connect core.dead core.diagnose core.field core.intake
-                          core.reference core.schema core.step core.written
+                          core.pipeline core.reference core.schema core.step core.written
       sql               : core.batch core.diagnose core.field core.identity core.intake core.pipeline
                           core.rollup core.schema core.target
       duckdb            : core.batch core.connect core.diagnose core.identity core.intake
@@ -79,7 +79,7 @@ class HouseTest {
                           core.pipeline core.schema core.target sql
       project.yaml      : core.diagnose
       project.definition: core.intake core.pipeline core.shape
-      project.read      : core.diagnose core.pipeline core.schema project.definition project.yaml
+      project.read      : core.connect core.diagnose core.pipeline core.schema project.definition project.yaml
       project.open      : core.channel core.connect core.diagnose core.intake core.pipeline
                           core.reference core.run core.shape core.tally core.target
                           project.definition state
@@ -112,7 +112,8 @@ class HouseTest {
       state        : java.io java.nio.channels java.nio.file java.security java.sql org.sqlite
       queue        : io.airlift.compress java.io java.nio.channels java.nio.file
       files        : de.siegmar.fastcsv java.io java.nio.channels java.nio.file tools.jackson
-      formats      : com.google.protobuf java.io java.nio.file java.security org.apache.avro ua_parser
+      formats      : com.google.protobuf java.io java.nio.file java.security org.apache.avro
+                     tools.jackson ua_parser
       sql          : java.sql
       postgres     : java.sql org.postgresql
       duckdb       : java.io java.nio.file java.sql org.apache.arrow org.duckdb

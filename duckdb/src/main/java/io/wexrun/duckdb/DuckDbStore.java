@@ -361,7 +361,7 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
 
   @Override
   public String ddl(Table table) {
-    return DIALECT.createTable(table) + ";";
+    return DIALECT.ddl(table);
   }
 
   @Override

@@ -41,6 +41,11 @@ public final class ParquetFormat implements FileFormat {
     return ".parquet";
   }
 
+  @Override
+  public boolean sorts() {
+    return true;
+  }
+
   private static synchronized DuckDBConnection connect() throws SQLException {
     DuckDbConnector.requireOption();
     if (database == null) {
@@ -56,6 +61,7 @@ public final class ParquetFormat implements FileFormat {
   @Override
   public void write(Path file, Table table, List<Rows> parts, String compression)
       throws IOException {
+    List<String> sort = table.details().sort();
     String how = compression.equals("none") ? "uncompressed" : compression;
     try (DuckDBConnection connection = connect();
         BufferAllocator allocator = new RootAllocator();
@@ -67,6 +73,7 @@ public final class ParquetFormat implements FileFormat {
         statement.execute(
             "copy ("
                 + Sql.select(table.schema().columns(), STREAM)
+                + (sort.isEmpty() ? "" : " order by " + Names.list(sort))
                 + ") to "
                 + Names.text(file.toString())
                 + " (format parquet, compression "

@@ -112,7 +112,7 @@ public final class ProtobufKind implements StepKind {
   }
 
   /** All messages of a descriptor set by their full names. */
-  private static Map<String, Descriptor> messages(FileDescriptorSet set)
+  static Map<String, Descriptor> messages(FileDescriptorSet set)
       throws DescriptorValidationException {
     Map<String, FileDescriptorProto> protos = new LinkedHashMap<>();
     set.getFileList().forEach(proto -> protos.put(proto.getName(), proto));

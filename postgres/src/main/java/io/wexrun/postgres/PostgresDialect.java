@@ -49,6 +49,11 @@ final class PostgresDialect implements Dialect {
     };
   }
 
+  @Override
+  public String text(int length) {
+    return "character varying(" + length + ")";
+  }
+
   /** Arrays of arrays would all need the same length. */
   static boolean isArray(Type type) {
     return type instanceof Type.ListOf list && !list.element().nested();

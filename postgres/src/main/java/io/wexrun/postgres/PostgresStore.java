@@ -290,7 +290,7 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
 
   @Override
   public String ddl(Table table) {
-    return DIALECT.createTable(table) + ";";
+    return DIALECT.ddl(table);
   }
 
   @Override

@@ -162,7 +162,8 @@ final class PostgresTarget implements Target {
     List<Column> columns = table.schema().columns();
     String names = Names.list(columns.stream().map(Column::name).toList());
     try (Statement statement = connection.createStatement()) {
-      String create = PostgresStore.DIALECT.createTable(BESIDE, columns, List.of());
+      Table beside = table.named(BESIDE).keyed(List.of());
+      String create = PostgresStore.DIALECT.createTable(beside);
       statement.execute(create.replaceFirst("create table", "create temp table"));
       copy(connection, BESIDE, rows);
       statement.execute(

@@ -136,7 +136,8 @@ public final class Workspace implements AutoCloseable {
     Diagnostics diagnostics = Diagnostics.of("workspace");
     Connectors connectors = new Connectors(whole);
     WorkspaceReader.Read read =
-        WorkspaceReader.read(whole, connectors.sections(), parameters, diagnostics);
+        WorkspaceReader.read(
+            whole, connectors.sections(), connectors.columns(), parameters, diagnostics);
     return new Workspace(whole, read.definition(), read.places(), diagnostics.all(), connectors);
   }
 

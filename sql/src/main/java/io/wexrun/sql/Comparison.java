@@ -52,6 +52,9 @@ public record Comparison(Dialect dialect) {
       }
       if (there.isEmpty()) {
         statement.execute(dialect.createTable(table));
+        for (String comment : dialect.comments(table)) {
+          statement.execute(comment);
+        }
       } else if (table.manage() == Table.Manage.FOLLOW) {
         List<String> names = there.stream().map(StoredColumn::name).toList();
         for (Column column : table.schema().columns()) {
@@ -62,7 +65,7 @@ public record Comparison(Dialect dialect) {
                     + " add column "
                     + Names.name(column.name())
                     + " "
-                    + dialect.type(column.type()));
+                    + dialect.typeOf(table, column));
           }
         }
       }
@@ -72,7 +75,7 @@ public record Comparison(Dialect dialect) {
   /** The columns that a definition gives, as the database itself spells them. */
   private List<StoredColumn> defined(Connection connection, Table table) throws SQLException {
     String probe = "wexrun_probe_" + Long.toUnsignedString(System.nanoTime(), 36);
-    String create = dialect.createTable(probe, table.schema().columns(), List.of());
+    String create = dialect.createTable(table.named(probe).keyed(List.of()));
     try (Statement statement = connection.createStatement()) {
       statement.execute(create.replaceFirst("create table", "create temp table"));
       List<StoredColumn> columns = dialect.columns(connection, probe);

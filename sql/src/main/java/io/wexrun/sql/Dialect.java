@@ -5,6 +5,7 @@ import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Type;
 import java.sql.Connection;
 import java.sql.SQLException;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.stream.Collectors;
 
@@ -22,28 +23,63 @@ public interface Dialect {
   /** Whether no two rows of a table can have the same values in some columns. */
   boolean unique(Connection connection, String table, List<String> columns) throws SQLException;
 
-  /** The statement that makes a table. */
-  default String createTable(Table table) {
-    return createTable(table.name(), table.schema().columns(), table.key());
+  /** The type of texts of so many characters at most. */
+  default String text(int length) {
+    return type(Type.Scalar.TEXT);
   }
 
-  /**
-   * The statement that makes a table.
-   *
-   * @param key columns in whose values no two rows are the same; may be empty
-   */
-  default String createTable(String table, List<Column> columns, List<String> key) {
-    return columns.stream()
-        .map(
-            column ->
-                Names.name(column.name())
-                    + " "
-                    + type(column.type())
-                    + (column.required() ? " not null" : ""))
+  /** The statement that makes a table. */
+  default String createTable(Table table) {
+    String key = table.key().isEmpty() ? "" : ", unique (" + Names.list(table.key()) + ")";
+    return table.schema().columns().stream()
+        .map(column -> column(table, column))
         .collect(
-            Collectors.joining(
-                ", ",
-                "create table " + Names.name(table) + " (",
-                (key.isEmpty() ? "" : ", unique (" + Names.list(key) + ")") + ")"));
+            Collectors.joining(", ", "create table " + Names.name(table.name()) + " (", key + ")"));
+  }
+
+  /** A column as it stands in the statement that makes its table. */
+  private String column(Table table, Column column) {
+    return Names.name(column.name())
+        + " "
+        + typeOf(table, column)
+        + (column.required() ? " not null" : "");
+  }
+
+  /** The type of a column of a table. */
+  default String typeOf(Table table, Column column) {
+    Integer length = table.details().lengths().get(column.name());
+    return length == null ? type(column.type()) : text(length);
+  }
+
+  /** The statements that say what a table and its columns are, for people. */
+  default List<String> comments(Table table) {
+    List<String> statements = new ArrayList<>();
+    if (!table.details().about().isEmpty()) {
+      statements.add(
+          "comment on table "
+              + Names.name(table.name())
+              + " is "
+              + Names.text(table.details().about()));
+    }
+    for (Column column : table.schema().columns()) {
+      String comment = table.details().comments().get(column.name());
+      if (comment != null) {
+        statements.add(
+            "comment on column "
+                + Names.name(table.name())
+                + "."
+                + Names.name(column.name())
+                + " is "
+                + Names.text(comment));
+      }
+    }
+    return statements;
+  }
+
+  /** All statements that make a table, for people. */
+  default String ddl(Table table) {
+    List<String> statements = new ArrayList<>(List.of(createTable(table)));
+    statements.addAll(comments(table));
+    return String.join(";\n", statements) + ";";
   }
 }

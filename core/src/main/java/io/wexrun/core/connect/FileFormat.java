@@ -17,6 +17,11 @@ public interface FileFormat {
   /** How files may be compressed, the way that is meant if none is named first. */
   List<String> compressions();
 
+  /** Whether rows are written in the order of the columns that a table names. */
+  default boolean sorts() {
+    return false;
+  }
+
   /** What names of files end with, the point included. */
   String ending(String compression);
 

@@ -28,6 +28,11 @@ public interface StoreConnector extends Connector {
     return Duration.ZERO;
   }
 
+  /** Whether a store of these settings keeps rows in order, by the columns that a table names. */
+  default boolean sorts(Settings settings) {
+    return false;
+  }
+
   /** Whether its stores answer queries, as {@link io.wexrun.core.target.Querying}. */
   default boolean answersQueries() {
     return true;

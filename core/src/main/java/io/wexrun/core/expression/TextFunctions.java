@@ -3,6 +3,7 @@ package io.wexrun.core.expression;
 import com.google.re2j.Pattern;
 import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.TextVector;
+import io.wexrun.core.field.Utf8;
 import io.wexrun.core.schema.Type;
 import java.util.Arrays;
 
@@ -69,16 +70,7 @@ final class TextFunctions {
     public Evaluated evaluate(Batch batch) {
       Evaluated a = operand.evaluate(batch);
       TextVector text = (TextVector) a.values();
-      return a.toLongs(i -> points(text.data(), text.start(i), text.end(i)));
-    }
-
-    /** Every byte but those that go on with a code point begins one. */
-    private static long points(byte[] data, int from, int to) {
-      long points = 0;
-      for (int at = from; at < to; at++) {
-        points += (data[at] & 0xC0) != 0x80 ? 1 : 0;
-      }
-      return points;
+      return a.toLongs(i -> Utf8.length(text.data(), text.start(i), text.end(i)));
     }
   }
 

@@ -1,6 +1,6 @@
 package io.wexrun.core.field;
 
-/** Strict validation of UTF-8 as in RFC 3629. */
+/** Strict validation of UTF-8 as in RFC 3629, and its characters. */
 public final class Utf8 {
   private Utf8() {}
 
@@ -25,6 +25,15 @@ public final class Utf8 {
       at += more + 1;
     }
     return -1;
+  }
+
+  /** How many code points valid UTF-8 has: every byte but those that go on with one begins one. */
+  public static int length(byte[] data, int from, int to) {
+    int points = 0;
+    for (int at = from; at < to; at++) {
+      points += (data[at] & 0xC0) != 0x80 ? 1 : 0;
+    }
+    return points;
   }
 
   private static int more(int lead) {

@@ -3,6 +3,7 @@ package io.wexrun.core.pipeline;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
+import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -20,6 +21,7 @@ import java.util.Optional;
  * @param manage what may be done to the table in its store beside loading rows
  * @param key the columns by which a row takes the place of one that is there; empty if none does
  * @param rollup what it keeps of its rows, if it does not keep the rows themselves
+ * @param details what else is said of it
  */
 public record Table(
     String name,
@@ -29,7 +31,8 @@ public record Table(
     Map<String, String> computed,
     Manage manage,
     List<String> key,
-    Optional<Rollup> rollup) {
+    Optional<Rollup> rollup,
+    Details details) {
   /** What may be done to a table in its store. */
   public enum Manage {
     /** It is made if it is not there, and not changed. */
@@ -40,14 +43,44 @@ public record Table(
     FOLLOW
   }
 
+  /**
+   * What may be said of a table beside what its rows are.
+   *
+   * @param about what it is, for people; may be empty
+   * @param comments what some columns are, for people
+   * @param lengths the most characters (code points) of some columns of texts
+   * @param sort the columns by which rows of a file are in order
+   */
+  public record Details(
+      String about, Map<String, String> comments, Map<String, Integer> lengths, List<String> sort) {
+    /** Nothing. */
+    public static final Details NONE = new Details("", Map.of(), Map.of(), List.of());
+
+    /** Copies the collections. */
+    public Details {
+      comments = Map.copyOf(comments);
+      lengths = Map.copyOf(lengths);
+      sort = List.copyOf(sort);
+    }
+  }
+
   /** A table that is made if it is not there. */
   public Table(String name, String store, Schema schema, Map<String, String> defaults) {
-    this(name, store, schema, defaults, Map.of(), Manage.CREATE, List.of(), Optional.empty());
+    this(
+        name,
+        store,
+        schema,
+        defaults,
+        Map.of(),
+        Manage.CREATE,
+        List.of(),
+        Optional.empty(),
+        Details.NONE);
   }
 
   /** The same table, managed in another way. */
   public Table managed(Manage other) {
-    return new Table(name, store, schema, defaults, computed, other, key, rollup);
+    return new Table(name, store, schema, defaults, computed, other, key, rollup, details);
   }
 
   /**
@@ -60,12 +93,22 @@ public record Table(
       boolean required = column.required() || columns.contains(column.name());
       filled = filled.with(new Column(column.name(), column.type(), required));
     }
-    return new Table(name, store, filled, defaults, computed, manage, columns, rollup);
+    return new Table(name, store, filled, defaults, computed, manage, columns, rollup, details);
+  }
+
+  /** The same table, of which something else is said. */
+  public Table with(Details other) {
+    return new Table(name, store, schema, defaults, computed, manage, key, rollup, other);
+  }
+
+  /** The same table under another name. */
+  public Table named(String other) {
+    return new Table(other, store, schema, defaults, computed, manage, key, rollup, details);
   }
 
   /** The same table, some of whose columns are computed from a pipeline's fields. */
   public Table computed(Map<String, String> expressions) {
-    return new Table(name, store, schema, defaults, expressions, manage, key, rollup);
+    return new Table(name, store, schema, defaults, expressions, manage, key, rollup, details);
   }
 
   /**
@@ -75,7 +118,15 @@ public record Table(
   public Table rolledUp(Rollup kept) {
     Table all =
         new Table(
-            name, store, kept.stored(schema), defaults, computed, manage, key, Optional.of(kept));
+            name,
+            store,
+            kept.stored(schema),
+            defaults,
+            computed,
+            manage,
+            key,
+            Optional.of(kept),
+            details);
     return all.keyed(List.of(Rollup.ID));
   }
 
@@ -97,6 +148,9 @@ public record Table(
     private final String name;
     private Schema schema = Schema.EMPTY;
     private final Map<String, String> defaults = new LinkedHashMap<>();
+    private final Map<String, String> computed = new LinkedHashMap<>();
+    private final List<Rollup.Measure> measures = new ArrayList<>();
+    private List<String> group;
 
     private Builder(String store, String name) {
       this.store = store;
@@ -121,9 +175,42 @@ public record Table(
       return column(column, type);
     }
 
+    /** Adds a column that a CEL expression over a pipeline's fields gives. */
+    public Builder computed(String column, Type type, String expression) {
+      computed.put(column, expression);
+      return column(column, type);
+    }
+
+    /** Makes the table a rollup: one row for each combination of values in some columns. */
+    public Builder group(String... columns) {
+      group = List.of(columns);
+      return this;
+    }
+
+    /**
+     * Adds a column of a rollup.
+     *
+     * @param kept what is kept of the rows, such as {@code sum(ms)}
+     * @throws IllegalArgumentException if that is not a measure, or gives another type
+     */
+    public Builder measure(String column, Type type, String kept) {
+      Rollup.Measure measure =
+          Rollup.Measure.parse(column, type, kept)
+              .orElseThrow(() -> new IllegalArgumentException("'" + kept + "' is not a measure"));
+      measure
+          .fault()
+          .ifPresent(
+              what -> {
+                throw new IllegalArgumentException("column " + column + ": " + what);
+              });
+      measures.add(measure);
+      return column(column, type);
+    }
+
     /** The table. */
     public Table build() {
-      return new Table(name, store, schema, defaults);
+      Table table = new Table(name, store, schema, defaults).computed(computed);
+      return group == null ? table : table.rolledUp(new Rollup(group, measures));
     }
   }
 }

@@ -2,14 +2,17 @@ package io.wexrun.core.shape;
 
 import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.LongVector;
+import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
 import io.wexrun.core.dead.Reason;
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.expression.Evaluated;
 import io.wexrun.core.expression.Expression;
 import io.wexrun.core.expression.Expressions;
+import io.wexrun.core.field.Utf8;
 import io.wexrun.core.field.ValueText;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
@@ -30,13 +33,18 @@ final class TableFit {
    * @param type of the field or of what is computed
    * @param place of its field; -1 if it has none
    * @param expression that computes it; null if none does
+   * @param longest the most characters of a text
    * @param byDefault a vector of one; null if there is no default
    */
-  private record Source(int place, Expression expression, Type type, Vector byDefault) {
+  private record Source(
+      int place, Expression expression, Type type, int longest, Vector byDefault) {
     boolean empty() {
       return place < 0 && expression == null;
     }
   }
+
+  /** The length of texts that may have any. */
+  private static final int ANY = Integer.MAX_VALUE;
 
   private final Table table;
   private final Schema schema;
@@ -121,7 +129,8 @@ final class TableFit {
       }
       schema =
           schema.with(new Column(wanted.column(), wanted.type().orElse(type), wanted.required()));
-      sources.add(new Source(from.place, from.expression, type, byDefault));
+      sources.add(
+          new Source(from.place, from.expression, type, wanted.longest().orElse(ANY), byDefault));
     }
 
     /** Whether a field that is not known to be there fills a column. */
@@ -130,7 +139,7 @@ final class TableFit {
     }
 
     private Source field(int place) {
-      return new Source(place, null, fields.column(place).type(), null);
+      return new Source(place, null, fields.column(place).type(), ANY, null);
     }
 
     /** A column that no field fills. */
@@ -151,7 +160,7 @@ final class TableFit {
               hint);
         }
       }
-      return new Source(-1, null, null, null);
+      return new Source(-1, null, null, ANY, null);
     }
 
     /** What is wrong with an expression is told where the route names the table. */
@@ -168,7 +177,7 @@ final class TableFit {
                       fault.hint()));
       expression.ifPresent(
           found -> found.onLibrary().forEach(part -> onLibrary.add(where + ": " + part)));
-      return expression.map(found -> new Source(-1, found, found.type(), null));
+      return expression.map(found -> new Source(-1, found, found.type(), ANY, null));
     }
 
     private static String remedy(Wanted wanted, Type type) {
@@ -249,6 +258,18 @@ final class TableFit {
             String detail = number + " does not fit into the int column of table '" + name() + "'";
             rejects.reject(record, Reason.BAD_VALUE, column.name(), detail);
           }
+        } else if (source.longest != ANY) {
+          TextVector texts = (TextVector) value.values();
+          int length = Utf8.length(texts.data(), texts.start(row), texts.end(row));
+          if (length > source.longest) {
+            String detail =
+                Counted.of(length, "character")
+                    + ", and the column of table '"
+                    + name()
+                    + "' takes "
+                    + source.longest;
+            rejects.reject(record, Reason.BAD_VALUE, column.name(), detail);
+          }
         }
       }
     }
@@ -272,7 +293,8 @@ final class TableFit {
                 && fit.sources.get(i).byDefault == null
                 && value.values().hasAbsent();
         boolean mayFail = value != null && value.failures() != null;
-        if (narrows(i) || mayLack || mayFail) {
+        boolean mayBeLong = value != null && fit.sources.get(i).longest != ANY;
+        if (narrows(i) || mayLack || mayFail || mayBeLong) {
           return false;
         }
       }

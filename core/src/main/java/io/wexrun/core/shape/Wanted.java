@@ -15,6 +15,7 @@ import java.util.Optional;
  * @param column its name
  * @param type its type; empty if it takes the one that it comes with
  * @param required whether every row must fill it
+ * @param longest the most characters of a text; empty for any number
  * @param byDefault what stands where a row has nothing, as written
  * @param from the name of a field, or the expression that gives it
  * @param computed whether {@code from} may be an expression
@@ -24,6 +25,7 @@ record Wanted(
     String column,
     Optional<Type> type,
     boolean required,
+    Optional<Integer> longest,
     Optional<String> byDefault,
     String from,
     boolean computed,
@@ -42,6 +44,7 @@ record Wanted(
               name,
               Optional.of(column.type()),
               column.required(),
+              Optional.ofNullable(table.details().lengths().get(name)),
               Optional.ofNullable(table.defaults().get(name)),
               computed == null ? name : computed,
               computed != null,
@@ -65,6 +68,7 @@ record Wanted(
         measure.column(),
         same ? Optional.of(measure.type()) : Optional.empty(),
         false,
+        Optional.empty(),
         Optional.empty(),
         measure.of(),
         true,

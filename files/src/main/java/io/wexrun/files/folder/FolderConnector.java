@@ -76,6 +76,12 @@ public final class FolderConnector implements StoreConnector {
   }
 
   @Override
+  public boolean sorts(Settings settings) {
+    FileFormat format = formats().get(settings.text(FORMAT).orElse(""));
+    return format != null && format.sorts();
+  }
+
+  @Override
   public boolean answersQueries() {
     return false;
   }

@@ -106,8 +106,7 @@ public final class Checker {
             Diagnostics.nearestOrKnown(
                 table.store(), List.copyOf(definition.stores().keySet()), k -> "there are " + k));
       }
-      connector(table)
-          .ifPresent(store -> store.check(table, definition.stores().get(table.store()), path, at));
+      connector(table).ifPresent(store -> checkTable(table, store, path, at));
       Settings target = definition.targets().get(table.name());
       if (target != null) {
         at.error(
@@ -122,6 +121,18 @@ public final class Checker {
       }
     }
     definition.targets().forEach((name, settings) -> checkTarget(name, settings, at));
+  }
+
+  private void checkTable(Table table, StoreConnector store, KeyPath path, Diagnostics at) {
+    Settings settings = definition.stores().get(table.store());
+    store.check(table, settings, path, at);
+    if (!table.details().sort().isEmpty() && !store.sorts(settings)) {
+      at.warning(
+          "unused-sort",
+          path.key("sort"),
+          "store '" + table.store() + "' does not keep rows in an order",
+          Optional.of("folders of Parquet files do; a database sorts when it is asked"));
+    }
   }
 
   /** Names that mean something in a route, or that queues of our own have. */

@@ -94,17 +94,25 @@ public final class FileForms {
             Form.with(
                 "in",
                 Form.text().about("the store"),
+                "about",
+                Form.text().about("what the table is"),
+                "like",
+                Form.map(Form.text()).about("a file that says what the columns are"),
                 "columns",
-                Form.map(column),
+                Form.map(column).about("beside or instead of those that the table is like"),
+                "comments",
+                Form.map(Form.text()).about("columns, and what they are"),
                 "group",
                 Form.either(Form.text(), Form.list(Form.text()))
                     .about("one row for each combination of these; the others are measures"),
                 "key",
                 Form.either(Form.text(), Form.list(Form.text())),
+                "sort",
+                Form.either(Form.text(), Form.list(Form.text()))
+                    .about("by which rows of a Parquet file are in order"),
                 "manage",
                 Form.word("create", "never", "follow")),
-            "in",
-            "columns");
+            "in");
     Map<String, Form> keys =
         Form.with(
             "workspace", Form.text(),

@@ -1,6 +1,7 @@
 package io.wexrun.project.open;
 
 import io.wexrun.core.connect.ChannelConnector;
+import io.wexrun.core.connect.ColumnsReader;
 import io.wexrun.core.connect.IntakeConnector;
 import io.wexrun.core.connect.ReferenceReader;
 import io.wexrun.core.connect.StoreConnector;
@@ -38,6 +39,7 @@ public final class Connectors {
   private final Map<String, TargetConnector> targets = new TreeMap<>();
   private final Map<String, ChannelConnector> channels = new TreeMap<>();
   private final List<ReferenceReader> references = new ArrayList<>();
+  private final Map<String, ColumnsReader> columns = new TreeMap<>();
   private final Steps steps;
 
   /**
@@ -54,6 +56,7 @@ public final class Connectors {
       ServiceLoader.load(TargetConnector.class, loader).forEach(c -> targets.put(c.kind(), c));
       ServiceLoader.load(ChannelConnector.class, loader).forEach(c -> channels.put(c.kind(), c));
       ServiceLoader.load(ReferenceReader.class, loader).forEach(references::add);
+      ServiceLoader.load(ColumnsReader.class, loader).forEach(c -> columns.put(c.kind(), c));
       steps = Steps.with(loader);
     } catch (ServiceConfigurationError | LinkageError e) {
       throw OutsideException.lasting(
@@ -148,6 +151,11 @@ public final class Connectors {
   /** What reads files as reference tables. */
   public List<ReferenceReader> references() {
     return references;
+  }
+
+  /** What reads the columns of tables out of files, by kind. */
+  public Map<String, ColumnsReader> columns() {
+    return columns;
   }
 
   /** Kinds of steps. */

@@ -1,5 +1,6 @@
 package io.wexrun.project.read;
 
+import io.wexrun.core.connect.ColumnsReader;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.pipeline.Rollup;
 import io.wexrun.core.pipeline.Table;
@@ -31,10 +32,13 @@ final class TableReader {
   private static final Pattern COLUMN =
       Pattern.compile("(.+?)(\\s+required)?(?:\\s+default\\s+(.+)|\\s*=\\s*(.+))?", Pattern.DOTALL);
 
+  /** A text with the most characters that it may have. */
+  private static final Pattern LENGTH = Pattern.compile("text\\(([1-9][0-9]{0,8})\\)");
+
   private static final List<String> TYPES =
       Stream.concat(
               Stream.of(Type.Scalar.values()).map(Type::toString),
-              Stream.of("decimal(p,s)", "list<...>"))
+              Stream.of("text(n)", "decimal(p,s)", "list<...>"))
           .toList();
 
   private static final List<String> MANAGE = List.of("create", "never", "follow");
@@ -42,20 +46,32 @@ final class TableReader {
   private TableReader() {}
 
   /** The table; with columns of text where a type is wrong. */
-  static Table read(String name, YamlMap map) {
-    map.allow("a table", List.of("in", "columns", "group", "key", "manage"));
+  static Table read(String name, YamlMap map, Likeness likeness) {
+    map.allow(
+        "a table",
+        List.of("in", "about", "like", "columns", "comments", "group", "key", "sort", "manage"));
     String store = map.requiredText("a table", "in").orElse("");
-    Schema schema = Schema.EMPTY;
+    ColumnsReader.Columns taken = likeness.columns(name, map);
+    Schema schema = taken.schema();
     Map<String, String> defaults = new LinkedHashMap<>();
     Map<String, String> computed = new LinkedHashMap<>();
+    Map<String, Integer> lengths = new LinkedHashMap<>(taken.lengths());
     Optional<YamlMap> columns = map.map("columns");
-    if (columns.isEmpty()) {
-      map.error("columns", "missing-key", "a table needs 'columns'", Optional.empty());
+    if (columns.isEmpty() && map.value("like").isEmpty()) {
+      map.error("columns", "missing-key", "a table needs 'columns', or 'like'", Optional.empty());
     }
     for (String column : columns.map(YamlMap::keys).orElse(List.of())) {
       String text = columns.get().value(column).map(TableReader::spelling).orElse("");
       Matcher written = COLUMN.matcher(text.strip());
-      Optional<Type> type = written.matches() ? Type.parse(written.group(1)) : Optional.empty();
+      Matcher length = LENGTH.matcher(written.matches() ? written.group(1) : "");
+      lengths.remove(column);
+      if (length.matches()) {
+        lengths.put(column, Integer.parseInt(length.group(1)));
+      }
+      Optional<Type> type =
+          length.matches()
+              ? Optional.of(Type.Scalar.TEXT)
+              : written.matches() ? Type.parse(written.group(1)) : Optional.empty();
       if (type.isEmpty()) {
         String word = written.matches() ? written.group(1) : text;
         columns
@@ -78,7 +94,15 @@ final class TableReader {
         computed.put(column, written.group(4).strip());
       }
     }
-    Table table = new Table(name, store, schema, defaults).managed(manage(map));
+    Table table =
+        new Table(name, store, schema, defaults)
+            .managed(manage(map))
+            .with(
+                new Table.Details(
+                    map.text("about").orElse(""),
+                    comments(map, schema),
+                    lengths,
+                    columnsOf("sort", map, schema)));
     if (map.value("group").isPresent()) {
       return rollup(map, table, computed);
     }
@@ -137,10 +161,28 @@ final class TableReader {
             "reserved-name",
             "'" + kept.name() + "' is the name of a column that the table keeps by itself",
             Optional.of("choose another name"));
-        return table;
       }
     }
     return table.computed(plain).rolledUp(rollup);
+  }
+
+  private static Map<String, String> comments(YamlMap map, Schema schema) {
+    Map<String, String> comments = new LinkedHashMap<>();
+    Optional<YamlMap> written = map.map("comments");
+    for (String column : written.map(YamlMap::keys).orElse(List.of())) {
+      if (schema.find(column).isEmpty()) {
+        written
+            .get()
+            .error(
+                column,
+                "unknown-column",
+                "the table has no column '" + column + "'",
+                Diagnostics.nearestOrKnown(
+                    column, schema.names(), all -> "the columns are " + all));
+      }
+      written.get().text(column).ifPresent(text -> comments.put(column, text));
+    }
+    return comments;
   }
 
   /** The columns that a key of the definition names, none of them nested. */

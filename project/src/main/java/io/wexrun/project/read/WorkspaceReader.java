@@ -1,5 +1,6 @@
 package io.wexrun.project.read;
 
+import io.wexrun.core.connect.ColumnsReader;
 import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
@@ -40,6 +41,7 @@ public final class WorkspaceReader {
   private final Map<String, Settings> stores = new LinkedHashMap<>();
   private final Map<String, Settings> targets = new LinkedHashMap<>();
   private final Map<String, String> sections;
+  private final Map<String, ColumnsReader> columns;
   private final Map<String, Table> tables = new LinkedHashMap<>();
   private final List<Pipeline> pipelines = new ArrayList<>();
   private final Map<String, String> patterns = new LinkedHashMap<>();
@@ -50,9 +52,11 @@ public final class WorkspaceReader {
   private WorkspaceReader(
       Path folder,
       Map<String, String> sections,
+      Map<String, ColumnsReader> columns,
       Map<String, String> given,
       Diagnostics diagnostics) {
     this.sections = sections;
+    this.columns = columns;
     this.folder = folder;
     this.given = given;
     this.diagnostics = diagnostics;
@@ -66,14 +70,16 @@ public final class WorkspaceReader {
    *
    * @param sections keys of the workspace's file under which targets of a kind stand, with the
    *     kinds
+   * @param columns what reads the columns of tables out of files, by kind
    * @param given values of the pipelines' parameters
    */
   public static Read read(
       Path folder,
       Map<String, String> sections,
+      Map<String, ColumnsReader> columns,
       Map<String, String> given,
       Diagnostics diagnostics) {
-    WorkspaceReader reader = new WorkspaceReader(folder, sections, given, diagnostics);
+    WorkspaceReader reader = new WorkspaceReader(folder, sections, columns, given, diagnostics);
     reader.readWorkspace();
     reader.readPatterns();
     reader.readPipelines();
@@ -163,7 +169,11 @@ public final class WorkspaceReader {
   private void readTables(YamlMap map) {
     for (String table : map.keys()) {
       checkName(map, table);
-      map.map(table).ifPresent(written -> tables.put(table, TableReader.read(table, written)));
+      map.map(table)
+          .ifPresent(
+              written ->
+                  tables.put(
+                      table, TableReader.read(table, written, new Likeness(folder, columns))));
     }
   }
 
