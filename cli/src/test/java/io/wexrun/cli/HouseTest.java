@@ -37,8 +37,8 @@ class HouseTest {
       core.batch        : core.intake core.schema
       core.dead         : core.batch core.intake core.schema
       core.tally        : core.dead core.identity core.intake
-      core.expression   : core.address core.batch core.diagnose core.field core.intake core.schema
       core.field        : core.batch core.diagnose core.schema core.written
+      core.expression   : core.address core.batch core.diagnose core.field core.intake core.schema
       core.step         : core.batch core.dead core.diagnose core.field core.intake core.pipeline
                           core.reference core.schema core.written
       core.parse        : core.batch core.dead core.diagnose core.field core.intake core.pipeline
