@@ -5,9 +5,11 @@ import io.wexrun.core.diagnose.Severity;
 import io.wexrun.core.pipeline.Rollup;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
+import io.wexrun.core.target.AddedColumn;
 import io.wexrun.core.target.TableDifference;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.WorkspaceTables;
+import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.Collections;
@@ -54,6 +56,7 @@ final class TableCommand implements Callable<Integer> {
   private String name;
 
   private final Map<String, OptionalLong> counts = new HashMap<>();
+  private final Map<String, List<AddedColumn>> added = new HashMap<>();
 
   TableCommand(Terminal terminal) {
     this.terminal = terminal;
@@ -74,7 +77,11 @@ final class TableCommand implements Callable<Integer> {
           workspace.tables().facts().stream()
               .filter(table -> name == null || table.table().name().equals(name))
               .toList();
-      tables.forEach(table -> counts.put(table.table().name(), workspace.tables().rows(table)));
+      tables.forEach(
+          table -> {
+            counts.put(table.table().name(), workspace.tables().rows(table));
+            added.put(table.table().name(), workspace.tables().added(table));
+          });
       if (workspaceOption.json()) {
         terminal.json(Map.of("tables", tables.stream().map(this::withRows).toList()));
       } else if (tables.isEmpty()) {
@@ -168,11 +175,30 @@ final class TableCommand implements Callable<Integer> {
     }
     terminal.table(titles, Collections.nCopies(titles.size(), false), rows);
     terminal.out.println();
+    if (!added.get(table.name()).isEmpty()) {
+      showAdded(added.get(table.name()));
+    }
     if (facts.difference().isPresent() || facts.missing()) {
       tell(facts, terminal);
     } else if (!facts.ddl().isEmpty()) {
       terminal.out.println(terminal.style(Terminal.Style.GOOD, facts.ddl()));
     }
+  }
+
+  private void showAdded(List<AddedColumn> columns) {
+    List<List<String>> rows = new ArrayList<>();
+    for (AddedColumn column : columns) {
+      rows.add(
+          List.of(
+              column.column(),
+              column.type(),
+              column.source() + " @" + column.position(),
+              column.by(),
+              column.at().truncatedTo(ChronoUnit.SECONDS).toString()));
+    }
+    terminal.table(
+        List.of("added column", "type", "from", "by", "at"), Collections.nCopies(5, false), rows);
+    terminal.out.println();
   }
 
   /** What a column is beside one that may be empty; null if it is nothing else. */
@@ -205,6 +231,18 @@ final class TableCommand implements Callable<Integer> {
   private Map<String, Object> withRows(WorkspaceTables.Facts facts) {
     Map<String, Object> all = new LinkedHashMap<>(facts(facts));
     OptionalLong count = counts.get(facts.table().name());
+    List<Map<String, Object>> more = new ArrayList<>();
+    for (AddedColumn column : added.get(facts.table().name())) {
+      Map<String, Object> fact = new LinkedHashMap<>();
+      fact.put("column", column.column());
+      fact.put("type", column.type());
+      fact.put("source", column.source());
+      fact.put("position", column.position());
+      fact.put("by", column.by());
+      fact.put("at", column.at().toString());
+      more.add(fact);
+    }
+    all.put("added", more);
     all.put("rows", count.isPresent() ? count.getAsLong() : null);
     return all;
   }

@@ -89,6 +89,9 @@ final class TallyCommand implements Callable<Integer> {
     Map<String, Long> reasons = new LinkedHashMap<>();
     tally.counts().dead().forEach((reason, n) -> reasons.put(reason.code(), n));
     facts.put("reasons", reasons);
+    if (!tally.counts().ignored().isEmpty()) {
+      facts.put("ignored", tally.counts().ignored());
+    }
     facts.put("sources", tally.sources());
     return facts;
   }
@@ -141,6 +144,9 @@ final class TallyCommand implements Callable<Integer> {
       }
       if (!tally.counts().dead().isEmpty()) {
         terminal.out.println("  dead    " + shares(tally.counts().dead()));
+      }
+      if (!tally.counts().ignored().isEmpty()) {
+        terminal.out.println("  ignored " + shares(tally.counts().ignored()));
       }
     }
     terminal.flush();

@@ -197,6 +197,27 @@ class PostgresCommandTest {
     assertAllOnce();
   }
 
+  @Test
+  void aColumnThatVanishesOrChangesStopsTheRunWithTheDifference() throws Exception {
+    start();
+    write(1000);
+    Process run = here.start("run");
+    await(run, "taken 1,000  loaded 2,000");
+    here.run("sql", "--write", "alter table scans drop column gate");
+    here.run("sql", "--write", "alter table scans alter column n type numeric");
+    write(1000);
+    Result ended = here.finish(run);
+    assertThat(ended.exit()).isEqualTo(3);
+    assertThat(ended.err())
+        .contains("table scans", "other columns than wexrun.yaml says")
+        .contains("gate: not in the store", "n: numeric in the store, bigint defined");
+    here.run("sql", "--write", "alter table scans alter column n type bigint");
+    here.run("sql", "--write", "alter table scans add column gate text");
+    Result again = here.run("run", "--once");
+    assertThat(again.exit()).as(again.err()).isZero();
+    assertAllOnce();
+  }
+
   private void await(Process run, String words) throws InterruptedException {
     Pattern wanted = Pattern.compile(words);
     long deadline = System.nanoTime() + TimeUnit.SECONDS.toNanos(60);

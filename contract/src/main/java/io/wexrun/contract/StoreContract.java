@@ -7,14 +7,17 @@ import static org.assertj.core.api.Assumptions.assumeThat;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Drift;
 import io.wexrun.core.pipeline.Rollup;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
+import io.wexrun.core.target.AddedColumn;
 import io.wexrun.core.target.Comparing;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.Receipt;
+import io.wexrun.core.target.Refusal;
 import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Store;
 import io.wexrun.core.target.Swapping;
@@ -281,6 +284,101 @@ public abstract class StoreContract {
       }
       assertThatThrownBy(() -> store.target("p", other)).hasMessageContaining("unique");
     }
+  }
+
+  /** Rows of a table that gets columns for what is in the JSON objects of its field "others". */
+  private static Receipt commitWithOthers(Target target, Table table, long from, String... others) {
+    Schema input = table.schema().with(Column.of("others", Type.Scalar.JSON));
+    List<List<String>> texts = new ArrayList<>();
+    for (int i = 0; i < others.length; i++) {
+      texts.add(Arrays.asList(Long.toString(from + i), others[i]));
+    }
+    Flush.Part part =
+        new Flush.Part(S, from, from + others.length, TypedRows.of(input, from, texts));
+    return target.stage(new Flush(List.of(part))).commit();
+  }
+
+  @Test
+  void aTableGetsColumnsForWhatIsNewInItsRows() {
+    Table plain = table("wide", "n", "int");
+    Table.Details details =
+        new Table.Details(
+            "", Map.of(), Map.of(), List.of(), Optional.of(new Drift("others", Drift.Policy.ADD)));
+    Table table = plain.with(details);
+    try (Store store = open()) {
+      assumeThat(replaces()).isTrue();
+      try (Target target = store.target("p", table)) {
+        assertThat(target.parallelism()).isEqualTo(1);
+        Receipt first =
+            commitWithOthers(
+                target,
+                table,
+                0,
+                null,
+                "{\"line\": 7, \"name\": \"Ünï \\\"q\\\"\", \"none\": null}",
+                "{\"line\": 8.5, \"on\": true, \"deep\": {\"a\": [1]}}",
+                "{\"any\": 1, \"big\": 9007199254740993}",
+                "{\"any\": \"a\"}");
+        assertThat(first).isEqualTo(new Receipt(5, 0));
+        Receipt second =
+            commitWithOthers(
+                target,
+                table,
+                5,
+                "{\"line\": \"x\", \"late\": 1}",
+                "{\"line\": 9, \"late\": 2}",
+                "{\"on\": 5}");
+        assertThat(second.written()).isEqualTo(1);
+        assertThat(second.refused()).extracting(Refusal::position).containsExactly(5L, 7L);
+        assertThat(second.refused().get(0).why()).contains("line", "\"x\"", "not a double");
+      }
+      try (Target again = store.target("p", table)) {
+        assertThat(commitWithOthers(again, table, 8, "{\"late\": 3, \"name\": \"\"}").written())
+            .isEqualTo(1);
+      }
+      List<AddedColumn> added = ((Comparing) store).added("wide");
+      assertThat(added)
+          .extracting(AddedColumn::column)
+          .containsExactly("line", "name", "on", "deep", "any", "big", "late");
+      assertThat(added)
+          .extracting(AddedColumn::position)
+          .containsExactly(1L, 1L, 2L, 2L, 3L, 3L, 5L);
+      assertThat(added.get(0).by()).isEqualTo("p");
+      assertThat(added.get(0).source()).isEqualTo("s");
+      assertThat(((Comparing) store).compare(table)).isEmpty();
+    }
+    Table all =
+        table(
+            "wide", "n", "int", "line", "double", "name", "text", "on", "bool", "deep", "json",
+            "any", "json", "big", "long", "late", "long");
+    assertThat(found(all))
+        .containsExactly(
+            "[0, null, null, null, null, null, null, null]",
+            "[1, 7.0, Ünï \"q\", null, null, null, null, null]",
+            "[2, 8.5, null, true, {\"a\":[1]}, null, null, null]",
+            "[3, null, null, null, null, 1, 9007199254740993, null]",
+            "[4, null, null, null, null, \"a\", null, null]",
+            "[6, 9.0, null, null, null, null, null, 2]",
+            "[8, null, , null, null, null, null, 3]");
+  }
+
+  @Test
+  void aRowThatTakesThePlaceOfAnotherTakesItsAddedColumnsToo() {
+    Table.Details details =
+        new Table.Details(
+            "", Map.of(), Map.of(), List.of(), Optional.of(new Drift("others", Drift.Policy.ADD)));
+    Table table = table("wide", "n", "int").with(details).keyed(List.of("n"));
+    try (Store store = open()) {
+      assumeThat(replaces()).isTrue();
+      try (Target target = store.target("p", table)) {
+        commitWithOthers(target, table, 0, "{\"a\": 1, \"b\": 1}", "{\"a\": 2}");
+      }
+      try (Target target = store.target("other", table)) {
+        commitWithOthers(target, table, 0, "{\"b\": 3}");
+      }
+    }
+    assertThat(found(table("wide", "n", "int", "a", "long", "b", "long")))
+        .containsExactly("[0, null, 3]", "[1, 2, null]");
   }
 
   /** A table of groups; its rows come with the group's columns and a value for each measure. */

@@ -83,6 +83,17 @@ public abstract class TallyStoreContract {
   }
 
   @Test
+  void valuesThatWereIgnoredAreSummedByFieldAndDoNotTouchTheBalance() {
+    TallyStore tally = open();
+    Map<String, Long> ignored = Map.of("scans.line", 2L, "scans.odd 'name'", 1L);
+    Counts counts = new Counts(3, 0, 0, Map.of("scans", 3L), Map.of(), 0, ignored);
+    tally.account("p", List.of(new Account(A, 0, 5, counts), new Account(B, 0, 5, counts)));
+    assertThat(open().tally("p").counts()).isEqualTo(counts.plus(counts));
+    assertThat(open().tally("p").counts().ignored()).containsEntry("scans.line", 4L);
+    assertThat(open().tally("p").balanced()).isTrue();
+  }
+
+  @Test
   void anAccountThatDoesNotGoOnWhereTheTallyEndsChangesNothing() {
     TallyStore slow = open();
     TallyStore fast = open();

@@ -25,6 +25,11 @@ public final class TypedRows {
 
   /** Rows at positions 0, 1, 2, ... of a source; null is an absent value. */
   public static Rows of(Schema schema, List<List<String>> texts) {
+    return of(schema, 0, texts);
+  }
+
+  /** Rows at positions from {@code first} on. */
+  static Rows of(Schema schema, long first, List<List<String>> texts) {
     List<Vector> columns = new ArrayList<>();
     for (int c = 0; c < schema.size(); c++) {
       Type type = schema.column(c).type();
@@ -36,7 +41,7 @@ public final class TypedRows {
     }
     int count = texts.size();
     int[] numbers = IntStream.range(0, count).toArray();
-    Records records = Records.numbered(new byte[count], numbers, numbers, count, 0, null);
+    Records records = Records.numbered(new byte[count], numbers, numbers, count, first, null);
     return Rows.all(new Batch(schema, columns, count, records, numbers));
   }
 

@@ -1,6 +1,7 @@
 package io.wexrun.duckdb;
 
 import io.wexrun.core.identity.Identity;
+import io.wexrun.sql.AddedColumns;
 import io.wexrun.sql.Names;
 import io.wexrun.sql.Refusals;
 import java.sql.Connection;
@@ -39,6 +40,7 @@ final class Catalog {
               + " bigint not null, all_rows bigint, primary key (table_id, writer, source,"
               + " from_position))");
       statement.execute(Refusals.TABLE);
+      statement.execute(AddedColumns.TABLE);
       Optional<String> known = one(connection, "select id from wexrun.store");
       if (known.isEmpty()) {
         known = Optional.of(Identity.fresh().text());

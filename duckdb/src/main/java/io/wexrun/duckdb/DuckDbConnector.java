@@ -60,6 +60,11 @@ public final class DuckDbConnector implements StoreConnector {
   }
 
   @Override
+  public boolean addsColumns() {
+    return true;
+  }
+
+  @Override
   public boolean exists(Settings settings, Site site) {
     return Files.exists(site.folder().resolve(settings.main()));
   }

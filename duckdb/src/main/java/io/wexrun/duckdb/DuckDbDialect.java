@@ -10,13 +10,52 @@ import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Locale;
+import java.util.Optional;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
 import java.util.stream.Collectors;
 
 /** How DuckDB writes tables. */
 final class DuckDbDialect implements Dialect {
+  private static final Pattern DECIMAL = Pattern.compile("DECIMAL\\((\\d+),(\\d+)\\)");
+
   @Override
   public String type(Type type) {
     return Sql.type(type);
+  }
+
+  @Override
+  public Optional<Type> read(String stored) {
+    if (stored.endsWith("[]")) {
+      return read(stored.substring(0, stored.length() - 2)).map(Type.ListOf::new);
+    }
+    Matcher decimal = DECIMAL.matcher(stored);
+    if (decimal.matches()) {
+      int precision = Integer.parseInt(decimal.group(1));
+      return precision > 18
+          ? Optional.empty()
+          : Optional.of(new Type.Decimal(precision, Integer.parseInt(decimal.group(2))));
+    }
+    return Optional.ofNullable(
+        switch (stored.toUpperCase(Locale.ROOT)) {
+          case "BOOLEAN" -> Type.Scalar.BOOL;
+          case "INTEGER" -> Type.Scalar.INT;
+          case "BIGINT" -> Type.Scalar.LONG;
+          case "DOUBLE" -> Type.Scalar.DOUBLE;
+          case "VARCHAR", "CITEXT" -> Type.Scalar.TEXT;
+          case "BLOB" -> Type.Scalar.BYTES;
+          case "TIMESTAMP WITH TIME ZONE" -> Type.Scalar.TIMESTAMP;
+          case "DATE" -> Type.Scalar.DATE;
+          case "UUID" -> Type.Scalar.UUID;
+          case "JSON", "JSONB" -> Type.Scalar.JSON;
+          default -> null;
+        });
+  }
+
+  @Override
+  public boolean foldsCase() {
+    return true;
   }
 
   @Override

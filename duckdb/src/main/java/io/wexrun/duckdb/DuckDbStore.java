@@ -3,6 +3,7 @@ package io.wexrun.duckdb;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.target.AddedColumn;
 import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Comparing;
 import io.wexrun.core.target.QueryBounds;
@@ -12,6 +13,7 @@ import io.wexrun.core.target.Store;
 import io.wexrun.core.target.Swapping;
 import io.wexrun.core.target.TableDifference;
 import io.wexrun.core.target.Target;
+import io.wexrun.sql.AddedColumns;
 import io.wexrun.sql.Answers;
 import io.wexrun.sql.Comparison;
 import io.wexrun.sql.Dialect;
@@ -46,7 +48,7 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
   private static final Pattern EXPLAIN =
       Pattern.compile("^\\s*explain\\s+(analyze\\s+)?", Pattern.CASE_INSENSITIVE);
 
-  private static final Dialect DIALECT = new DuckDbDialect();
+  static final Dialect DIALECT = new DuckDbDialect();
   private static final Comparison COMPARISON = new Comparison(DIALECT);
 
   private final String name;
@@ -246,7 +248,7 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
   }
 
   /** Does several things on the store's own connection, all or none. */
-  private synchronized <T> T atOnce(String what, Work<T> work) {
+  synchronized <T> T atOnce(String what, Work<T> work) {
     return with(
         what,
         c -> {
@@ -348,6 +350,16 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
   @Override
   public boolean has(String table) {
     return with("look for table " + table, c -> !DIALECT.columns(c, table).isEmpty());
+  }
+
+  @Override
+  public List<AddedColumn> added(String table) {
+    return with(
+        "look for columns of " + table,
+        c -> {
+          Optional<Identity> who = Catalog.known(c, table);
+          return who.isEmpty() ? List.<AddedColumn>of() : AddedColumns.read(c, who.get());
+        });
   }
 
   @Override

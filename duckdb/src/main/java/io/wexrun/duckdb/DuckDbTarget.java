@@ -9,6 +9,7 @@ import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.Refusal;
 import io.wexrun.core.target.Staged;
 import io.wexrun.core.target.Target;
+import io.wexrun.sql.AddedColumns;
 import io.wexrun.sql.Loading;
 import io.wexrun.sql.Refusals;
 import java.sql.SQLException;
@@ -36,6 +37,8 @@ final class DuckDbTarget implements Target {
   private final Map<SourcePartition, Long> rowsAtOpening;
   private final Map<SourcePartition, Long> expected;
   private final Map<SourcePartition, Long> rows;
+  private final String writer;
+  private final Optional<AddedColumns> added;
   private final Insertion insertion;
   private final Refusals refusals;
   private final Set<StagedFlush> staged = new HashSet<>();
@@ -50,7 +53,9 @@ final class DuckDbTarget implements Target {
     this.rowsAtOpening = store.with("read the progress of table " + table.name(), progress::rows);
     this.expected = new HashMap<>(atOpening);
     this.rows = new HashMap<>(rowsAtOpening);
-    this.insertion = new Insertion(store, table);
+    this.writer = writer;
+    this.added = AddedColumns.of(table, DuckDbStore.DIALECT);
+    this.insertion = new Insertion(store, table, added);
     this.refusals =
         store.with(
             "read refused rows of table " + table.name(), c -> Refusals.read(c, identity, writer));
@@ -79,7 +84,8 @@ final class DuckDbTarget implements Target {
 
   @Override
   public int parallelism() {
-    return table.key().isEmpty() ? 2 : 1; // Two could each wait for a row of the other.
+    // Two could each wait for a row of the other, or for a column that the other adds.
+    return table.key().isEmpty() && added.isEmpty() ? 2 : 1;
   }
 
   @Override
@@ -87,6 +93,14 @@ final class DuckDbTarget implements Target {
     if (table.rollup().isPresent()) {
       return new Merge(flush);
     }
+    added.ifPresent(
+        columns ->
+            store.atOnce(
+                "add columns to table " + table.name(),
+                c -> {
+                  columns.prepare(c, identity, writer, flush);
+                  return flush;
+                }));
     StagedFlush result = open(flush);
     result.load(flush);
     return result;

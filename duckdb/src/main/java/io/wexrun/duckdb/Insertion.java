@@ -3,7 +3,9 @@ package io.wexrun.duckdb;
 import io.wexrun.core.batch.Rows;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.sql.AddedColumns;
 import io.wexrun.sql.RollingUp;
+import io.wexrun.sql.UnfitRows;
 import java.io.IOException;
 import java.sql.SQLException;
 import java.sql.Statement;
@@ -15,8 +17,11 @@ import org.apache.arrow.c.Data;
 import org.apache.arrow.memory.BufferAllocator;
 import org.duckdb.DuckDBConnection;
 
-/** Inserts rows into a table as one Arrow stream, merged first if it is a rollup. */
-record Insertion(DuckDbStore store, Table table) {
+/**
+ * Inserts rows into a table as one Arrow stream: merged first if it is a rollup, with columns for
+ * what is new if the table gets some.
+ */
+record Insertion(DuckDbStore store, Table table, Optional<AddedColumns> added) {
   private static final String STREAM = "wexrun_rows";
 
   /** What DuckDB says of rows, not of itself, its files or other transactions. */
@@ -26,15 +31,25 @@ record Insertion(DuckDbStore store, Table table) {
 
   /** Inserts rows in the connection's transaction; how many there were. */
   long insert(DuckDBConnection connection, List<Rows> rows) throws SQLException {
-    List<Rows> parts =
-        table.rollup().isEmpty() ? rows : new RollingUp(table).merged(connection, rows);
+    if (table.rollup().isPresent()) {
+      return insert(connection, table, new RollingUp(table).merged(connection, rows));
+    }
+    if (added.isPresent()) {
+      AddedColumns.Filled filled = added.get().fill(rows);
+      return insert(connection, filled.table(), filled.rows());
+    }
+    return insert(connection, table, rows);
+  }
+
+  private long insert(DuckDBConnection connection, Table into, List<Rows> parts)
+      throws SQLException {
     try (BufferAllocator allocator = store.allocator();
-        ArrowRows reader = new ArrowRows(allocator, table.schema(), parts);
+        ArrowRows reader = new ArrowRows(allocator, into.schema(), parts);
         ArrowArrayStream stream = ArrowArrayStream.allocateNew(allocator)) {
       Data.exportArrayStream(allocator, reader, stream);
       try (Statement statement = connection.createStatement()) {
         connection.registerArrowStream(STREAM, stream);
-        return statement.executeLargeUpdate(Sql.insert(table, STREAM));
+        return statement.executeLargeUpdate(Sql.insert(into, STREAM));
       } catch (SQLException e) {
         if (reader.failure() != null) {
           e.addSuppressed(reader.failure());
@@ -64,7 +79,6 @@ record Insertion(DuckDbStore store, Table table) {
 
   /** Whether an insertion failed because of its rows, so that others may be inserted. */
   static boolean isAboutRows(SQLException e) {
-    return RollingUp.isOutOfRange(e)
-        || ABOUT_ROWS.matcher(String.valueOf(e.getMessage())).matches();
+    return e instanceof UnfitRows || ABOUT_ROWS.matcher(String.valueOf(e.getMessage())).matches();
   }
 }

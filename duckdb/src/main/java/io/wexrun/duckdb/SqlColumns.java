@@ -17,7 +17,6 @@ import java.sql.Statement;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
-import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Properties;
@@ -40,8 +39,6 @@ public final class SqlColumns implements ColumnsReader {
           "create type citext as varchar",
           "create type serial as " + FILLED,
           "create type bigserial as " + FILLED);
-
-  private static final Pattern DECIMAL = Pattern.compile("DECIMAL\\((\\d+),(\\d+)\\)");
 
   /** What a column's type is written as in a statement; DuckDB forgets the length of texts. */
   private static final Pattern LENGTH =
@@ -67,12 +64,13 @@ public final class SqlColumns implements ColumnsReader {
         execute(connection, alias);
       }
       String name = made(connection, sql, table);
+      DuckDbDialect dialect = new DuckDbDialect();
       List<Column> columns = new ArrayList<>();
-      for (StoredColumn column : new DuckDbDialect().columns(connection, name)) {
+      for (StoredColumn column : dialect.columns(connection, name)) {
         if (column.filled() && column.required() || column.type().equals(FILLED)) {
           continue;
         }
-        Optional<Type> type = type(column.type());
+        Optional<Type> type = dialect.read(column.type());
         if (type.isEmpty()) {
           throw new IllegalArgumentException(
               "column '"
@@ -140,33 +138,5 @@ public final class SqlColumns implements ColumnsReader {
       lengths.put(column.group(1), Integer.parseInt(column.group(2)));
     }
     return lengths;
-  }
-
-  /** A type that DuckDB names; empty if no column of ours holds it. */
-  static Optional<Type> type(String stored) {
-    if (stored.endsWith("[]")) {
-      return type(stored.substring(0, stored.length() - 2)).map(Type.ListOf::new);
-    }
-    Matcher decimal = DECIMAL.matcher(stored);
-    if (decimal.matches()) {
-      int precision = Integer.parseInt(decimal.group(1));
-      return precision > 18
-          ? Optional.empty()
-          : Optional.of(new Type.Decimal(precision, Integer.parseInt(decimal.group(2))));
-    }
-    return Optional.ofNullable(
-        switch (stored.toUpperCase(Locale.ROOT)) {
-          case "BOOLEAN" -> Type.Scalar.BOOL;
-          case "INTEGER" -> Type.Scalar.INT;
-          case "BIGINT" -> Type.Scalar.LONG;
-          case "DOUBLE" -> Type.Scalar.DOUBLE;
-          case "VARCHAR", "CITEXT" -> Type.Scalar.TEXT;
-          case "BLOB" -> Type.Scalar.BYTES;
-          case "TIMESTAMP WITH TIME ZONE" -> Type.Scalar.TIMESTAMP;
-          case "DATE" -> Type.Scalar.DATE;
-          case "UUID" -> Type.Scalar.UUID;
-          case "JSON", "JSONB" -> Type.Scalar.JSON;
-          default -> null;
-        });
   }
 }

@@ -1,6 +1,7 @@
 package io.wexrun.postgres;
 
 import io.wexrun.core.identity.Identity;
+import io.wexrun.sql.AddedColumns;
 import io.wexrun.sql.Names;
 import io.wexrun.sql.Refusals;
 import java.sql.Connection;
@@ -29,7 +30,7 @@ final class Catalog {
 
   /** Whether the schema is there. Changes nothing. */
   static boolean isThere(Connection connection) throws SQLException {
-    return one(connection, "select to_regclass('wexrun.refused')::text").isPresent();
+    return one(connection, "select to_regclass('wexrun.added')::text").isPresent();
   }
 
   /** Makes what is not there, and says who the database is. In a transaction. */
@@ -50,6 +51,7 @@ final class Catalog {
             "insert into wexrun.store select gen_random_uuid()::varchar"
                 + " where not exists (select 1 from wexrun.store)");
         statement.execute(Refusals.TABLE);
+        statement.execute(AddedColumns.TABLE);
       }
     }
     return new Identity(one(connection, "select id from wexrun.store").orElseThrow());

@@ -58,6 +58,11 @@ public final class PostgresConnector implements StoreConnector {
 
   /** A database is there before Wexrun comes; whether it can be reached is seen when it is used. */
   @Override
+  public boolean addsColumns() {
+    return true;
+  }
+
+  @Override
   public boolean exists(Settings settings, Site site) {
     return true;
   }

@@ -9,7 +9,11 @@ import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.util.ArrayList;
+import java.util.Arrays;
 import java.util.List;
+import java.util.Optional;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
 
 /** How PostgreSQL writes tables. Lists of plain values are arrays; what is nested more is jsonb. */
 final class PostgresDialect implements Dialect {
@@ -17,6 +21,8 @@ final class PostgresDialect implements Dialect {
       "select attname, format_type(atttypid, atttypmod), attnotnull,"
           + " atthasdef or attidentity <> '' from pg_attribute"
           + " where attrelid = to_regclass(?) and attnum > 0 and not attisdropped order by attnum";
+
+  private static final Pattern NUMERIC = Pattern.compile("numeric\\((\\d+),(\\d+)\\)");
 
   private static final String UNIQUE =
       "select exists (select 1 from pg_index i where i.indrelid = to_regclass(?) and i.indisunique"
@@ -47,6 +53,24 @@ final class PostgresDialect implements Dialect {
       case UUID -> "uuid";
       case JSON -> "jsonb";
     };
+  }
+
+  @Override
+  public Optional<Type> read(String stored) {
+    if (stored.endsWith("[]")) {
+      return read(stored.substring(0, stored.length() - 2)).map(Type.ListOf::new);
+    }
+    Matcher numeric = NUMERIC.matcher(stored);
+    if (numeric.matches()) {
+      int precision = Integer.parseInt(numeric.group(1));
+      return precision > 18
+          ? Optional.empty()
+          : Optional.of(new Type.Decimal(precision, Integer.parseInt(numeric.group(2))));
+    }
+    return Arrays.stream(Type.Scalar.values())
+        .filter(scalar -> type(scalar).equals(stored))
+        .<Type>map(scalar -> scalar)
+        .findFirst();
   }
 
   @Override

@@ -4,6 +4,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.target.AddedColumn;
 import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Comparing;
 import io.wexrun.core.target.QueryBounds;
@@ -13,6 +14,7 @@ import io.wexrun.core.target.Store;
 import io.wexrun.core.target.Swapping;
 import io.wexrun.core.target.TableDifference;
 import io.wexrun.core.target.Target;
+import io.wexrun.sql.AddedColumns;
 import io.wexrun.sql.Answers;
 import io.wexrun.sql.Comparison;
 import io.wexrun.sql.Dialect;
@@ -23,6 +25,7 @@ import java.sql.Statement;
 import java.util.ArrayDeque;
 import java.util.Deque;
 import java.util.HashMap;
+import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalLong;
@@ -264,6 +267,16 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
   @Override
   public boolean has(String table) {
     return transaction("look for table " + table, c -> !DIALECT.columns(c, table).isEmpty());
+  }
+
+  @Override
+  public List<AddedColumn> added(String table) {
+    return transaction(
+        "look for columns of " + table,
+        c -> {
+          Optional<Identity> who = Catalog.isThere(c) ? Catalog.known(c, table) : Optional.empty();
+          return who.isEmpty() ? List.<AddedColumn>of() : AddedColumns.read(c, who.get());
+        });
   }
 
   /** Of a table so large that counting takes seconds, the number is not told. */

@@ -4,12 +4,12 @@ import io.wexrun.core.batch.Rows;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Table;
-import io.wexrun.core.schema.Column;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.Refusal;
 import io.wexrun.core.target.Staged;
 import io.wexrun.core.target.Target;
+import io.wexrun.sql.AddedColumns;
 import io.wexrun.sql.Loading;
 import io.wexrun.sql.Names;
 import io.wexrun.sql.Refusals;
@@ -44,6 +44,8 @@ final class PostgresTarget implements Target {
   private final PostgresStore store;
   private final Table table;
   private final Identity identity;
+  private final String writer;
+  private final Optional<AddedColumns> added;
   private final Progress progress;
   private final Map<SourcePartition, Long> atOpening = new HashMap<>();
   private final Map<SourcePartition, Long> rowsAtOpening = new HashMap<>();
@@ -55,6 +57,8 @@ final class PostgresTarget implements Target {
     this.store = store;
     this.table = table;
     this.identity = identity;
+    this.writer = writer;
+    this.added = AddedColumns.of(table, PostgresStore.DIALECT);
     this.progress = new Progress(identity, writer, store.label(table.name()));
     this.refusals =
         store.transaction(
@@ -89,7 +93,8 @@ final class PostgresTarget implements Target {
 
   @Override
   public int parallelism() {
-    return table.key().isEmpty() ? 2 : 1; // Two could each wait for a row of the other.
+    // Two could each wait for a row of the other, or for a column that the other adds.
+    return table.key().isEmpty() && added.isEmpty() ? 2 : 1;
   }
 
   @Override
@@ -97,6 +102,14 @@ final class PostgresTarget implements Target {
     if (table.rollup().isPresent()) {
       return new Merge(flush);
     }
+    added.ifPresent(
+        columns ->
+            store.transaction(
+                "add columns to table " + table.name(),
+                c -> {
+                  columns.prepare(c, identity, writer, flush);
+                  return flush;
+                }));
     StagedFlush result = open(flush);
     result.load(flush);
     return result;
@@ -152,43 +165,55 @@ final class PostgresTarget implements Target {
   }
 
   /** Copies rows in the connection's transaction, or lets them take the places of others. */
-  private void put(Connection connection, List<Rows> handed) throws SQLException {
-    List<Rows> rows =
-        table.rollup().isEmpty() ? handed : new RollingUp(table).merged(connection, handed);
-    if (table.key().isEmpty()) {
-      copy(connection, table.name(), rows);
+  private void put(Connection connection, List<Rows> rows) throws SQLException {
+    if (table.rollup().isPresent()) {
+      put(connection, table, new RollingUp(table).merged(connection, rows));
+    } else if (added.isPresent()) {
+      AddedColumns.Filled filled = added.get().fill(rows);
+      put(connection, filled.table(), filled.rows());
+    } else {
+      put(connection, table, rows);
+    }
+  }
+
+  private static void put(Connection connection, Table into, List<Rows> rows) throws SQLException {
+    if (into.key().isEmpty()) {
+      copy(connection, into, rows);
       return;
     }
-    List<Column> columns = table.schema().columns();
-    String names = Names.list(columns.stream().map(Column::name).toList());
+    List<String> columns = into.schema().names();
+    Table beside = into.named(BESIDE).keyed(List.of());
     try (Statement statement = connection.createStatement()) {
-      Table beside = table.named(BESIDE).keyed(List.of());
       String create = PostgresStore.DIALECT.createTable(beside);
       statement.execute(create.replaceFirst("create table", "create temp table"));
-      copy(connection, BESIDE, rows);
+      copy(connection, beside, rows);
       statement.execute(
           "insert into "
-              + Names.name(table.name())
+              + Names.name(into.name())
               + " ("
-              + names
+              + Names.list(columns)
               + ") select "
-              + names
+              + Names.list(columns)
               + " from "
               + Names.name(BESIDE)
-              + Names.replacing(table.key(), columns.stream().map(Column::name).toList()));
+              + Names.replacing(into.key(), columns));
       statement.execute("drop table " + Names.name(BESIDE));
     }
   }
 
-  private void copy(Connection connection, String into, List<Rows> rows) throws SQLException {
-    String columns = Names.list(table.schema().columns().stream().map(Column::name).toList());
+  private static void copy(Connection connection, Table into, List<Rows> rows) throws SQLException {
     CopyIn copy =
         connection
             .unwrap(PGConnection.class)
             .getCopyAPI()
-            .copyIn("copy " + Names.name(into) + " (" + columns + ") from stdin (format binary)");
+            .copyIn(
+                "copy "
+                    + Names.name(into.name())
+                    + " ("
+                    + Names.list(into.schema().names())
+                    + ") from stdin (format binary)");
     try {
-      new CopyRows(table.schema()).send(rows, copy);
+      new CopyRows(into.schema()).send(rows, copy);
       copy.endCopy();
     } finally {
       if (copy.isActive()) {

@@ -2,6 +2,7 @@ package io.wexrun.project;
 
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.target.AddedColumn;
 import io.wexrun.core.target.Comparing;
 import io.wexrun.core.target.Store;
 import io.wexrun.core.target.TableDifference;
@@ -91,6 +92,14 @@ public final class WorkspaceTables {
     return there && stores.open(facts.table().store()) instanceof Comparing comparing
         ? comparing.rows(facts.table())
         : OptionalLong.empty();
+  }
+
+  /** The columns that a table got because data had fields for which it had none. */
+  public List<AddedColumn> added(Facts facts) {
+    boolean there = facts.there().orElse(false);
+    return there && stores.open(facts.table().store()) instanceof Comparing comparing
+        ? comparing.added(facts.table().name())
+        : List.of();
   }
 
   /** Whether all that differs are columns that the next run adds. */

@@ -200,6 +200,76 @@ class TablesTest {
   }
 
   @Test
+  void fieldsThatAreNewAreIgnoredKeptOrKill() throws InterruptedException {
+    tables(
+        """
+        ignores: {in: w, drift: {others: ignore}, columns: {id: int}}
+        keeps: {in: w, drift: {others: keep}, columns: {id: int, others: json}}
+        dies: {in: w, drift: {others: die}, columns: {id: int}}
+        """);
+    folder.write(
+        "a.log",
+        """
+        {"id": 1}
+        {"id": 2, "line": 7, "name": "x", "none": null}
+        {"id": 3, "line": null}
+        {"id": 4, "line": 8}
+        """);
+    String pipeline =
+        """
+        pipeline: %s
+        intake: {files: a.log}
+        shape: [json: {fields: {id: int}, rest: others}]
+        route: [to: [%s]]
+        """;
+    folder.write("pipelines/p.yaml", pipeline.formatted("p", "ignores, keeps"));
+    folder.write("pipelines/q.yaml", pipeline.formatted("q", "dies"));
+    assertThat(mistakes()).isEmpty();
+    run();
+    assertThat(query("select id from ignores order by 1")).hasToString("[[1], [2], [3], [4]]");
+    assertThat(query("select id, others->>'line' from keeps order by 1"))
+        .hasToString("[[1, null], [2, 7], [3, null], [4, 8]]");
+    assertThat(query("select id from dies order by 1")).hasToString("[[1], [3]]");
+    try (Workspace workspace = Workspace.open(path)) {
+      assertThat(workspace.tally("p").counts().ignored())
+          .isEqualTo(Map.of("ignores.line", 2L, "ignores.name", 1L));
+      assertThat(workspace.tally("q").counts().dead()).isEqualTo(Map.of(Reason.NEW_FIELD, 2L));
+      assertThat(workspace.tally("q").counts().ignored()).isEmpty();
+    }
+  }
+
+  @Test
+  void driftNamesAFieldThatHoldsWhatIsNew() {
+    tables(
+        """
+        a: {in: w, drift: {others: kep}, columns: {gate: text}}
+        b: {in: w, drift: {others: keep}, columns: {gate: text}}
+        c: {in: f, drift: {others: add}, columns: {gate: text}}
+        d: {in: w, drift: {gate: die}, columns: {gate: text}}
+        e: {in: w, drift: {others: die, more: add}, columns: {gate: text}}
+        g: {in: w, drift: {others: die}, group: gate, columns: {gate: text}}
+        """);
+    pipeline("", "b, c, d");
+    assertThat(mistakes())
+        .satisfiesExactly(
+            m -> assertThat(m).contains("3: bad-value: 'kep' does not say"),
+            m ->
+                assertThat(m)
+                    .contains("4: missing-column: new fields are kept in a column 'others'"),
+            m -> assertThat(m).contains("5: bad-value: store 'f' does not add columns"),
+            m -> assertThat(m).contains("7: wrong-form: 'drift' names one field"),
+            m -> assertThat(m).contains("8: wrong-form: a table with 'group' has no rows"),
+            m ->
+                assertThat(m).contains("unknown-field: table 'b' looks for new fields in 'others'"),
+            m ->
+                assertThat(m).contains("unknown-field: table 'c' looks for new fields in 'others'"),
+            m ->
+                assertThat(m)
+                    .contains(
+                        "type-clash: table 'd' looks for new fields in 'gate', which is text"));
+  }
+
+  @Test
   void rowsOfParquetFilesAreInOrder() throws InterruptedException {
     tables("b: {in: f, columns: {gate: text, ms: int}, sort: [ms, gate]}");
     pipeline(

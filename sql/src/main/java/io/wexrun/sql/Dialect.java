@@ -7,12 +7,21 @@ import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Optional;
 import java.util.stream.Collectors;
 
 /** How one kind of database writes tables. Without state; for several threads. */
 public interface Dialect {
   /** A type in the database's words. */
   String type(Type type);
+
+  /** The type of a column as the database spells it; empty if no type of ours is kept so. */
+  Optional<Type> read(String stored);
+
+  /** Whether two names that differ only in their case are one. */
+  default boolean foldsCase() {
+    return false;
+  }
 
   /** The columns of a table in order, as the database spells them; none if there is no table. */
   List<StoredColumn> columns(Connection connection, String table) throws SQLException;

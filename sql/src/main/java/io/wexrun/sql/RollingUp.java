@@ -13,7 +13,6 @@ import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import java.sql.Connection;
 import java.sql.ResultSet;
-import java.sql.SQLDataException;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.ArrayList;
@@ -47,7 +46,7 @@ public final class RollingUp {
    * The groups of rows, with what the table has of them: to take the places of those.
    *
    * @param rows at least one part
-   * @throws SQLDataException if a measure does not fit into its column
+   * @throws UnfitRows if a measure does not fit into its column
    */
   public List<Rows> merged(Connection connection, List<Rows> rows) throws SQLException {
     Grouping grouping = Grouping.of(table, rows);
@@ -59,13 +58,8 @@ public final class RollingUp {
     try {
       return List.of(Rows.all(grouping.rows()));
     } catch (OutOfRange e) {
-      throw new SQLDataException(e.getMessage(), "22003", e);
+      throw new UnfitRows(e.getMessage());
     }
-  }
-
-  /** Whether an insertion failed because a measure did not fit. */
-  public static boolean isOutOfRange(SQLException failure) {
-    return failure instanceof SQLDataException && failure.getCause() instanceof OutOfRange;
   }
 
   /** What the table has of some groups. */

@@ -52,6 +52,14 @@ final class SqlTally implements TallyStore {
             primary key (pipeline, source, reason))\
           """,
           """
+          create table if not exists ignored_tally (
+            pipeline text not null,
+            source text not null,
+            field text not null,
+            ignored bigint not null,
+            primary key (pipeline, source, field))\
+          """,
+          """
           create table if not exists source_identity (
             pipeline text not null,
             source text not null,
@@ -97,6 +105,10 @@ final class SqlTally implements TallyStore {
       "insert into dead_tally (pipeline, source, reason, dead) values (?, ?, ?, ?)"
           + " on conflict (pipeline, source, reason)"
           + " do update set dead = dead_tally.dead + excluded.dead";
+  private static final String IGNORED =
+      "insert into ignored_tally (pipeline, source, field, ignored) values (?, ?, ?, ?)"
+          + " on conflict (pipeline, source, field)"
+          + " do update set ignored = ignored_tally.ignored + excluded.ignored";
   private static final String IDENTIFY =
       "insert into source_identity (pipeline, source, identity) values (?, ?, ?)"
           + " on conflict (pipeline, source) do update set identity = excluded.identity";
@@ -239,6 +251,9 @@ final class SqlTally implements TallyStore {
     for (Map.Entry<Reason, Long> dead : counts.dead().entrySet()) {
       SqlDatabase.update(c, DEAD, pipeline, source, dead.getKey().code(), dead.getValue());
     }
+    for (Map.Entry<String, Long> ignored : counts.ignored().entrySet()) {
+      SqlDatabase.update(c, IGNORED, pipeline, source, ignored.getKey(), ignored.getValue());
+    }
   }
 
   @Override
@@ -278,7 +293,14 @@ final class SqlTally implements TallyStore {
               pipeline);
           loaded.values().removeIf(rows -> rows == 0);
           dead.values().removeIf(letters -> letters == 0);
-          Counts counts = new Counts(sums[1], sums[2], sums[3], loaded, dead, sums[4]);
+          Map<String, Long> ignored = new TreeMap<>();
+          SqlDatabase.query(
+              c,
+              row -> ignored.put(row.getString(1), row.getLong(2)),
+              "select field, sum(ignored) from ignored_tally where pipeline = ? group by field"
+                  + " order by 2 desc limit 200",
+              pipeline);
+          Counts counts = new Counts(sums[1], sums[2], sums[3], loaded, dead, sums[4], ignored);
           return new Tally(pipeline, counts, 0, lost[0], (int) sums[0]);
         });
   }

@@ -33,6 +33,11 @@ public interface StoreConnector extends Connector {
     return false;
   }
 
+  /** Whether its stores give tables columns for what is new in data. */
+  default boolean addsColumns() {
+    return false;
+  }
+
   /** Whether its stores answer queries, as {@link io.wexrun.core.target.Querying}. */
   default boolean answersQueries() {
     return true;

@@ -32,7 +32,9 @@ public enum Reason {
   /** A custom step threw. */
   FAILED_STEP,
   /** The store refused the row. */
-  REFUSED;
+  REFUSED,
+  /** The record has a field that the table has no column for, and takes none. */
+  NEW_FIELD;
 
   /** The code as it is written: {@code no-match}. */
   public String code() {

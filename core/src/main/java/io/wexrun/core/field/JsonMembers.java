@@ -25,6 +25,38 @@ public final class JsonMembers {
     return end != JsonScanner.FAULT && scanner.blanks(end) == text.length;
   }
 
+  /** Is told of a member of an object. */
+  @FunctionalInterface
+  public interface Member {
+    /**
+     * A member.
+     *
+     * @param name decoded
+     * @param from where its value stands
+     * @param to where it ends
+     */
+    void is(String name, int from, int to);
+  }
+
+  /** Tells the members of a JSON object that is known to be one, not those inside of them. */
+  public void each(byte[] object, int from, int to, Member told) {
+    scanner.over(object, to);
+    int place = scanner.blanks(scanner.blanks(from) + 1);
+    while (scanner.peek(place) != '}') {
+      int nameStart = place + 1;
+      int value = scanner.name(place);
+      int nameEnd = scanner.nameEnd();
+      String name =
+          scanner.escaped() && scanner.unescape(nameStart, nameEnd)
+              ? new String(scanner.plain(), 0, scanner.plainLength(), StandardCharsets.UTF_8)
+              : new String(object, nameStart, nameEnd - nameStart, StandardCharsets.UTF_8);
+      int end = scanner.skip(value, 1);
+      told.is(name, value, end);
+      place = scanner.blanks(end);
+      place = scanner.peek(place) == ',' ? scanner.blanks(place + 1) : place;
+    }
+  }
+
   private int object(int at, String path, BiConsumer<String, String> each, int depth) {
     int place = scanner.blanks(at + 1);
     if (scanner.peek(place) == '}') {

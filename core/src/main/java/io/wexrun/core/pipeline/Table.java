@@ -50,11 +50,17 @@ public record Table(
    * @param comments what some columns are, for people
    * @param lengths the most characters (code points) of some columns of texts
    * @param sort the columns by which rows of a file are in order
+   * @param drift what becomes of fields that it has no column for, if that is said
    */
   public record Details(
-      String about, Map<String, String> comments, Map<String, Integer> lengths, List<String> sort) {
+      String about,
+      Map<String, String> comments,
+      Map<String, Integer> lengths,
+      List<String> sort,
+      Optional<Drift> drift) {
     /** Nothing. */
-    public static final Details NONE = new Details("", Map.of(), Map.of(), List.of());
+    public static final Details NONE =
+        new Details("", Map.of(), Map.of(), List.of(), Optional.empty());
 
     /** Copies the collections. */
     public Details {
@@ -99,6 +105,11 @@ public record Table(
   /** The same table, of which something else is said. */
   public Table with(Details other) {
     return new Table(name, store, schema, defaults, computed, manage, key, rollup, other);
+  }
+
+  /** The same table with other columns, such as more of them. */
+  public Table wider(Schema other) {
+    return new Table(name, store, other, defaults, computed, manage, key, rollup, details);
   }
 
   /** The same table under another name. */

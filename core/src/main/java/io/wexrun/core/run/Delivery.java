@@ -329,7 +329,8 @@ final class Delivery {
             shaped.copied(),
             loaded,
             shaped.reasons(),
-            shaped.dropped());
+            shaped.dropped(),
+            shaped.ignored());
     Block block = shaped.block();
     Range range = new Range(block.source(), block.first(), block.end(), counts);
     boolean first = true;

@@ -54,6 +54,12 @@ final class Range {
     dead.merge(Reason.REFUSED, rows, Long::sum);
     counts =
         new Counts(
-            counts.taken(), counts.unfolded(), counts.copied(), loaded, dead, counts.dropped());
+            counts.taken(),
+            counts.unfolded(),
+            counts.copied(),
+            loaded,
+            dead,
+            counts.dropped(),
+            counts.ignored());
   }
 }

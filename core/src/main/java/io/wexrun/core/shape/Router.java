@@ -28,6 +28,7 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalInt;
 import java.util.Set;
+import java.util.TreeMap;
 import java.util.function.Function;
 
 /** The ordered conditions that choose each row's targets. Immutable. */
@@ -205,7 +206,8 @@ final class Router {
    *
    * @param alive how many rows are alive
    */
-  record Routed(Map<String, Rows> rows, long alive, long copied, long dropped) {}
+  record Routed(
+      Map<String, Rows> rows, Map<String, Long> ignored, long alive, long copied, long dropped) {}
 
   /**
    * Where the rows of a batch are to go.
@@ -273,13 +275,18 @@ final class Router {
       }
     }
     Map<String, Rows> routed = new LinkedHashMap<>();
+    Map<String, Long> ignored = new TreeMap<>();
     for (int target = 0; target < names.size(); target++) {
       if (counts[target] > 0) {
         String name = names.get(target);
         routed.put(name, form(name, choice, selected[target], counts[target]));
+        TableFit.Fitted table = choice.fitted.get(name);
+        if (table != null) {
+          table.countIgnored(selected[target], counts[target], ignored);
+        }
       }
     }
-    return new Routed(routed, alive, copied, dropped);
+    return new Routed(routed, ignored, alive, copied, dropped);
   }
 
   /** The entry of each row; -1 for rows that are rejected, before or here. */

@@ -17,6 +17,7 @@ import java.util.Map;
  * @param rows the rows for each target; none is empty
  * @param dead the dead letters with {@link io.wexrun.core.dead.DeadLetter#SCHEMA}; may be empty
  * @param reasons how many died for each reason
+ * @param ignored values of fields that tables have no columns for, by {@code TABLE.FIELD}
  * @param fitted where a step may read records in several ways: how many each way took, by its path
  */
 public record Shaped(
@@ -28,6 +29,7 @@ public record Shaped(
     Map<String, Rows> rows,
     Rows dead,
     Map<Reason, Long> reasons,
+    Map<String, Long> ignored,
     Map<String, Long> fitted) {
   /** About how many bytes of memory the rows take, the dead letters among them. */
   public long allocated() {

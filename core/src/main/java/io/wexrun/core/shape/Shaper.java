@@ -31,6 +31,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
+import java.util.TreeMap;
 import java.util.function.BiConsumer;
 import java.util.function.Function;
 
@@ -307,6 +308,7 @@ public final class Shaper {
       chosen.add(branch.router().choose(shaped, rejects));
     }
     Map<String, Rows> rows = new LinkedHashMap<>();
+    Map<String, Long> ignored = new TreeMap<>();
     BitSet alive = new BitSet();
     long aliveRows = 0;
     long copied = 0;
@@ -314,6 +316,7 @@ public final class Shaper {
     for (int i = 0; i < branches.size(); i++) {
       Router.Routed routed = branches.get(i).router().gather(chosen.get(i), rejects, alive);
       routed.rows().forEach((target, part) -> rows.merge(target, part, Merging::of));
+      routed.ignored().forEach((field, count) -> ignored.merge(field, count, Long::sum));
       aliveRows += routed.alive();
       copied += routed.copied();
       dropped += routed.dropped();
@@ -338,6 +341,7 @@ public final class Shaper {
         rows,
         dead,
         rejects.reasons(),
+        ignored,
         rejects.fitted());
   }
 

@@ -23,6 +23,7 @@ import io.wexrun.core.step.Rejects;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 
 /** Brings shaped rows to the columns of a table: by name, or as the table computes them. */
@@ -50,12 +51,19 @@ final class TableFit {
   private final Schema schema;
   private final List<Source> sources;
   private final List<String> onLibrary;
+  private final NewFields newFields;
 
-  private TableFit(Table table, Schema schema, List<Source> sources, List<String> onLibrary) {
+  private TableFit(
+      Table table,
+      Schema schema,
+      List<Source> sources,
+      List<String> onLibrary,
+      NewFields newFields) {
     this.table = table;
     this.schema = schema;
     this.sources = sources;
     this.onLibrary = onLibrary;
+    this.newFields = newFields;
   }
 
   /** Checks that the fields fit the columns; mistakes go to {@code diagnostics} at {@code path}. */
@@ -65,7 +73,12 @@ final class TableFit {
     for (Wanted wanted : Wanted.of(table)) {
       fitting.add(wanted);
     }
-    return new TableFit(table, fitting.schema, fitting.sources, fitting.onLibrary);
+    return new TableFit(
+        table,
+        fitting.schema,
+        fitting.sources,
+        fitting.onLibrary,
+        NewFields.of(table, fields, doubtful, path, diagnostics));
   }
 
   /** Finds where columns come from. For one thread. */
@@ -144,7 +157,10 @@ final class TableFit {
 
     /** A column that no field fills. */
     private Source nothing(Wanted wanted, String where) {
-      boolean told = doubtful.mayBe(wanted.column(), fields.names());
+      // That the field with what is new is missing is told for itself.
+      boolean told =
+          doubtful.mayBe(wanted.column(), fields.names())
+              || table.schema().find(wanted.column()).isEmpty();
       Optional<String> hint =
           Diagnostics.nearestOrKnown(
               wanted.column(), fields.names(), all -> "the fields are " + all);
@@ -234,8 +250,14 @@ final class TableFit {
    * @param values of each column; null where it has no source
    */
   record Fitted(TableFit fit, Batch batch, List<Evaluated> values) {
+    /** Counts the values of fields that the table has no columns for, if it ignores them. */
+    void countIgnored(int[] rows, int count, Map<String, Long> ignored) {
+      fit.newFields.count(batch, rows, count, ignored);
+    }
+
     /** Rejects a row that the table would not take. */
     void check(int row, Rejects rejects) {
+      fit.newFields.check(batch, row, rejects);
       for (int i = 0; i < values.size(); i++) {
         Evaluated value = values.get(i);
         if (value == null) {
@@ -285,6 +307,9 @@ final class TableFit {
 
     /** Whether no row can be rejected by {@link #check}, so that it need not be called. */
     boolean takesAll() {
+      if (fit.newFields.mayReject()) {
+        return false;
+      }
       for (int i = 0; i < values.size(); i++) {
         Evaluated value = values.get(i);
         boolean mayLack =

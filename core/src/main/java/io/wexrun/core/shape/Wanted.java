@@ -1,5 +1,6 @@
 package io.wexrun.core.shape;
 
+import io.wexrun.core.pipeline.Drift;
 import io.wexrun.core.pipeline.Rollup;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
@@ -50,12 +51,29 @@ record Wanted(
               computed != null,
               Optional.empty()));
     }
+    Optional<Drift> adds = table.details().drift().filter(d -> d.policy() == Drift.Policy.ADD);
+    if (adds.isPresent() && schema.find(adds.get().field()).isEmpty()) {
+      wanted.add(plain(adds.get().field(), Type.Scalar.JSON));
+    }
     for (Rollup.Measure measure : table.rollup().map(Rollup::measures).orElse(List.of())) {
       if (!measure.of().isEmpty()) {
         wanted.add(of(measure));
       }
     }
     return wanted;
+  }
+
+  /** A column of a field's name that need not be filled. */
+  private static Wanted plain(String field, Type type) {
+    return new Wanted(
+        field,
+        Optional.of(type),
+        false,
+        Optional.empty(),
+        Optional.empty(),
+        field,
+        false,
+        Optional.empty());
   }
 
   private static Wanted of(Rollup.Measure measure) {

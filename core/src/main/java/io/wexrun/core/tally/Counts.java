@@ -14,6 +14,8 @@ import java.util.TreeMap;
  * @param loaded rows committed, by target
  * @param dead dead letters committed, by reason
  * @param dropped records that the route dropped
+ * @param ignored values of fields that tables have no columns for, by {@code TABLE.FIELD}; they are
+ *     parts of records, which the books do not balance
  */
 public record Counts(
     long taken,
@@ -21,9 +23,21 @@ public record Counts(
     long copied,
     Map<String, Long> loaded,
     Map<Reason, Long> dead,
-    long dropped) {
+    long dropped,
+    Map<String, Long> ignored) {
   /** Nothing. */
   public static final Counts NONE = new Counts(0, 0, 0, Map.of(), Map.of(), 0);
+
+  /** Nothing is ignored. */
+  public Counts(
+      long taken,
+      long unfolded,
+      long copied,
+      Map<String, Long> loaded,
+      Map<Reason, Long> dead,
+      long dropped) {
+    this(taken, unfolded, copied, loaded, dead, dropped, Map.of());
+  }
 
   /** The sum of two. */
   public Counts plus(Counts other) {
@@ -32,13 +46,16 @@ public record Counts(
     Map<Reason, Long> allDead = new EnumMap<>(Reason.class);
     allDead.putAll(dead);
     other.dead.forEach((reason, n) -> allDead.merge(reason, n, Long::sum));
+    Map<String, Long> allIgnored = new TreeMap<>(ignored);
+    other.ignored.forEach((field, n) -> allIgnored.merge(field, n, Long::sum));
     return new Counts(
         taken + other.taken,
         unfolded + other.unfolded,
         copied + other.copied,
         allLoaded,
         allDead,
-        dropped + other.dropped);
+        dropped + other.dropped,
+        allIgnored);
   }
 
   /** The rows committed to all targets. */

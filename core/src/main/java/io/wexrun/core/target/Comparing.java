@@ -1,6 +1,7 @@
 package io.wexrun.core.target;
 
 import io.wexrun.core.pipeline.Table;
+import java.util.List;
 import java.util.Optional;
 import java.util.OptionalLong;
 
@@ -27,6 +28,16 @@ public interface Comparing {
    * @throws io.wexrun.core.diagnose.OutsideException if the store fails
    */
   OptionalLong rows(Table table);
+
+  /**
+   * The columns that a table got because data had fields for which it had none, in the order in
+   * which it got them.
+   *
+   * @throws io.wexrun.core.diagnose.OutsideException if the store fails
+   */
+  default List<AddedColumn> added(String table) {
+    return List.of();
+  }
 
   /** The statement in the store's dialect that makes a table; empty if it has no statements. */
   String ddl(Table table);

@@ -8,6 +8,7 @@ import io.wexrun.core.connect.TargetConnector;
 import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
+import io.wexrun.core.pipeline.Drift;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
@@ -126,6 +127,15 @@ public final class Checker {
   private void checkTable(Table table, StoreConnector store, KeyPath path, Diagnostics at) {
     Settings settings = definition.stores().get(table.store());
     store.check(table, settings, path, at);
+    Optional<Drift> drift = table.details().drift();
+    boolean adds = drift.map(Drift::policy).equals(Optional.of(Drift.Policy.ADD));
+    if (adds && !store.addsColumns()) {
+      at.error(
+          "bad-value",
+          path.key("drift"),
+          "store '" + table.store() + "' does not add columns to a table",
+          Optional.of("keep what is new in a column of its own: drift: {others: keep}"));
+    }
     if (!table.details().sort().isEmpty() && !store.sorts(settings)) {
       at.warning(
           "unused-sort",

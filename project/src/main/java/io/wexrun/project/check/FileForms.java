@@ -102,6 +102,9 @@ public final class FileForms {
                 Form.map(column).about("beside or instead of those that the table is like"),
                 "comments",
                 Form.map(Form.text()).about("columns, and what they are"),
+                "drift",
+                Form.map(Form.word("ignore", "keep", "add", "die"))
+                    .about("the field that holds what no column takes, and what becomes of it"),
                 "group",
                 Form.either(Form.text(), Form.list(Form.text()))
                     .about("one row for each combination of these; the others are measures"),

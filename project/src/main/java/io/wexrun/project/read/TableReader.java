@@ -2,6 +2,7 @@ package io.wexrun.project.read;
 
 import io.wexrun.core.connect.ColumnsReader;
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.pipeline.Drift;
 import io.wexrun.core.pipeline.Rollup;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
@@ -41,6 +42,8 @@ final class TableReader {
               Stream.of("text(n)", "decimal(p,s)", "list<...>"))
           .toList();
 
+  private static final List<String> DRIFT = List.of("ignore", "keep", "add", "die");
+
   private static final List<String> MANAGE = List.of("create", "never", "follow");
 
   private TableReader() {}
@@ -49,7 +52,17 @@ final class TableReader {
   static Table read(String name, YamlMap map, Likeness likeness) {
     map.allow(
         "a table",
-        List.of("in", "about", "like", "columns", "comments", "group", "key", "sort", "manage"));
+        List.of(
+            "in",
+            "about",
+            "like",
+            "columns",
+            "comments",
+            "drift",
+            "group",
+            "key",
+            "sort",
+            "manage"));
     String store = map.requiredText("a table", "in").orElse("");
     ColumnsReader.Columns taken = likeness.columns(name, map);
     Schema schema = taken.schema();
@@ -102,7 +115,8 @@ final class TableReader {
                     map.text("about").orElse(""),
                     comments(map, schema),
                     lengths,
-                    columnsOf("sort", map, schema)));
+                    columnsOf("sort", map, schema),
+                    drift(map, schema)));
     if (map.value("group").isPresent()) {
       return rollup(map, table, computed);
     }
@@ -164,6 +178,55 @@ final class TableReader {
       }
     }
     return table.computed(plain).rolledUp(rollup);
+  }
+
+  /** {@code drift: {FIELD: POLICY}}. */
+  private static Optional<Drift> drift(YamlMap map, Schema schema) {
+    Optional<YamlMap> written = map.map("drift");
+    List<String> fields = written.map(YamlMap::keys).orElse(List.of());
+    if (written.isPresent() && fields.size() != 1) {
+      map.error(
+          "drift",
+          "wrong-form",
+          "'drift' names one field and what becomes of what is new in it",
+          Optional.of("drift: {others: keep}, or ignore, add, die"));
+    }
+    if (fields.size() != 1) {
+      return Optional.empty();
+    }
+    String field = fields.get(0);
+    String policy = written.get().text(field).orElse("");
+    if (!DRIFT.contains(policy)) {
+      written
+          .get()
+          .error(
+              field,
+              "bad-value",
+              "'" + policy + "' does not say what becomes of new fields",
+              Diagnostics.nearestOrKnown(policy, DRIFT, all -> "write " + all));
+      return Optional.empty();
+    }
+    Drift drift = new Drift(field, Drift.Policy.valueOf(policy.toUpperCase(Locale.ROOT)));
+    boolean kept =
+        schema.find(field).stream()
+            .anyMatch(place -> schema.column(place).type() == Type.Scalar.JSON);
+    if (drift.policy() == Drift.Policy.KEEP && !kept) {
+      written
+          .get()
+          .error(
+              field,
+              "missing-column",
+              "new fields are kept in a column '" + field + "', which the table does not have",
+              Optional.of("add it to 'columns': " + field + ": json"));
+    }
+    if (map.value("group").isPresent()) {
+      map.error(
+          "drift",
+          "wrong-form",
+          "a table with 'group' has no rows that could have new fields",
+          Optional.of("remove 'drift'"));
+    }
+    return Optional.of(drift);
   }
 
   private static Map<String, String> comments(YamlMap map, Schema schema) {
