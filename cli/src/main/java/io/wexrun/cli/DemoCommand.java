@@ -1,5 +1,6 @@
 package io.wexrun.cli;
 
+import io.wexrun.cli.demo.DemoServer;
 import io.wexrun.cli.demo.DemoWorkspace;
 import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.run.RunOptions;
@@ -9,7 +10,9 @@ import io.wexrun.project.WorkspaceRun;
 import java.nio.file.Path;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.concurrent.Callable;
+import java.util.concurrent.CountDownLatch;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Option;
 import picocli.CommandLine.Parameters;
@@ -19,13 +22,17 @@ import picocli.CommandLine.Parameters;
     mixinStandardHelpOptions = true,
     description = {
       "Make a workspace with made-up data of Ostrel Trams, and run it to the end.",
-      "Run it again in the same folder: nothing is taken twice."
+      "Run it again in the same folder: nothing is taken twice.",
+      "With --postgres its tables are in a PostgreSQL server, which is started for it and runs",
+      "until you press Ctrl-C; or in one that --url names, with the user and the password of",
+      "the environment variables PGUSER and PGPASSWORD."
     },
     footer = {
       "",
       "Exit codes: 0 done, and the books balance; 3 the outside world failed; 4 they do not.",
       "",
-      "Example: wexrun demo tram-demo"
+      "Example: wexrun demo tram-demo",
+      "         wexrun demo --postgres tram-server"
     })
 final class DemoCommand implements Callable<Integer> {
   private static final String ROWS =
@@ -44,6 +51,15 @@ final class DemoCommand implements Callable<Integer> {
       description = "Where to make it (default ${DEFAULT-VALUE}).")
   private Path folder;
 
+  @Option(names = "--postgres", description = "Load into a PostgreSQL server.")
+  private boolean postgres;
+
+  @Option(
+      names = "--url",
+      paramLabel = "URL",
+      description = "The server's database, such as jdbc:postgresql://localhost/depot.")
+  private String url;
+
   @Option(names = "--json", description = "Write the books as JSON.")
   private boolean json;
 
@@ -53,7 +69,42 @@ final class DemoCommand implements Callable<Integer> {
 
   @Override
   public Integer call() throws InterruptedException {
-    boolean made = DemoWorkspace.make(terminal.at(folder));
+    if (url != null) {
+      return run(Optional.of(server(url)));
+    }
+    if (!postgres) {
+      return run(Optional.empty());
+    }
+    terminal.say("starting a PostgreSQL server");
+    try (DemoServer server = DemoServer.start(terminal.at(folder))) {
+      int exit =
+          run(Optional.of("{postgres: '" + server.url() + "', user: " + server.user() + "}"));
+      terminal.say(
+          "the server is at "
+              + server.url()
+              + " (user "
+              + server.user()
+              + ") until you press Ctrl-C; its data stay in "
+              + folder.resolve(".postgres"));
+      new CountDownLatch(1).await(); // Until the process is ended, which stops the server.
+      return exit;
+    }
+  }
+
+  private static String server(String url) {
+    StringBuilder settings = new StringBuilder("{postgres: '" + url + "'");
+    Map<String, String> environment = System.getenv();
+    if (environment.containsKey("PGUSER")) {
+      settings.append(", user: '${env:PGUSER}'");
+    }
+    if (environment.containsKey("PGPASSWORD")) {
+      settings.append(", password: '${env:PGPASSWORD}'");
+    }
+    return settings.append('}').toString();
+  }
+
+  private int run(Optional<String> server) throws InterruptedException {
+    boolean made = DemoWorkspace.make(terminal.at(folder), server);
     if (made) {
       terminal.say(
           "made "

@@ -120,7 +120,8 @@ class HouseTest {
       project.yaml : org.snakeyaml
       project      : com.google.re2j java.io java.net java.nio.channels java.nio.file java.security
                      org.snakeyaml.engine.v2.common org.snakeyaml.engine.v2.nodes
-      cli          : com.google.protobuf com.google.re2j java.io java.nio.file picocli sun.misc
+      cli.demo     : com.google.protobuf io.zonky java.io java.net java.nio.file
+      cli          : com.google.re2j java.io java.nio.file picocli sun.misc
                      tools.jackson
       """;
 

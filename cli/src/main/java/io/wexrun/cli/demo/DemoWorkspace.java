@@ -8,13 +8,19 @@ import java.io.OutputStream;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.List;
+import java.util.Optional;
 
 /** Makes the demo's workspace in a folder. */
 public final class DemoWorkspace {
   private static final double SPOILED = 0.015;
+  private static final String DEFINITION = "wexrun.yaml";
+
+  /** The store of the demo's tables, unless another one is named. */
+  private static final String EMBEDDED = "{duckdb: warehouse.db}";
+
   private static final List<String> DEFINITIONS =
       List.of(
-          "wexrun.yaml",
+          DEFINITION,
           "pipelines/gates.yaml",
           "pipelines/vehicles.yaml",
           "pipelines/tickets.yaml",
@@ -51,20 +57,37 @@ public final class DemoWorkspace {
     return DATA.size();
   }
 
+  /** Like {@link #make(Path, Optional)}, into the embedded database. */
+  public static boolean make(Path folder) {
+    return make(folder, Optional.empty());
+  }
+
   /**
    * Writes what is not there yet: definitions and data.
    *
+   * @param server the settings of the database server that tables go to, as they are written; empty
+   *     for the embedded database
    * @return whether anything was written
-   * @throws OutsideException if the folder cannot be written
+   * @throws OutsideException if the folder cannot be written, or has a demo with another store
    */
-  public static boolean make(Path folder) {
+  public static boolean make(Path folder, Optional<String> server) {
     boolean made = false;
     try {
+      Path definition = folder.resolve(DEFINITION);
+      if (Files.exists(definition)
+          && Files.readString(definition).contains(EMBEDDED) == server.isPresent()) {
+        throw OutsideException.lasting(
+            folder + " has a demo already that loads into another database: name another folder");
+      }
       for (String name : DEFINITIONS) {
         Path file = folder.resolve(name);
         if (!Files.exists(file)) {
           Files.createDirectories(file.getParent());
           copyResource("/demo/" + name, file);
+          if (server.isPresent() && name.equals(DEFINITION)) {
+            String text = Files.readString(file);
+            Files.writeString(file, text.replace(EMBEDDED, server.get()));
+          }
           made = true;
         }
       }
