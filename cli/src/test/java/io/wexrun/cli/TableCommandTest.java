@@ -55,7 +55,7 @@ class TableCommandTest {
     assertThat(check.exit()).isEqualTo(1);
     assertThat(check.out())
         .contains("table scans is not in its store, and is never made here (manage: never)")
-        .contains("create table \"scans\" (\"n\" INTEGER, \"note\" VARCHAR);");
+        .containsIgnoringNewLines("create table \"scans\" (  \"n\" INTEGER,  \"note\" VARCHAR);");
     Result run = here.run("run", "--once");
     assertThat(run.exit()).isEqualTo(3);
     assertThat(run.err()).contains("there is no table scans in store w");

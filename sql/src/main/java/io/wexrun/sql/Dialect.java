@@ -8,7 +8,6 @@ import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
-import java.util.stream.Collectors;
 
 /** How one kind of database writes tables. Without state; for several threads. */
 public interface Dialect {
@@ -39,11 +38,17 @@ public interface Dialect {
 
   /** The statement that makes a table. */
   default String createTable(Table table) {
-    String key = table.key().isEmpty() ? "" : ", unique (" + Names.list(table.key()) + ")";
-    return table.schema().columns().stream()
-        .map(column -> column(table, column))
-        .collect(
-            Collectors.joining(", ", "create table " + Names.name(table.name()) + " (", key + ")"));
+    List<String> lines =
+        new ArrayList<>(
+            table.schema().columns().stream().map(column -> column(table, column)).toList());
+    if (!table.key().isEmpty()) {
+      lines.add("unique (" + Names.list(table.key()) + ")");
+    }
+    return "create table "
+        + Names.name(table.name())
+        + " (\n  "
+        + String.join(",\n  ", lines)
+        + "\n)";
   }
 
   /** A column as it stands in the statement that makes its table. */
