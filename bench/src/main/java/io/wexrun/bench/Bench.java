@@ -44,8 +44,8 @@ public final class Bench implements Callable<Integer> {
       split = ",",
       paramLabel = "ROW",
       description =
-          "Only these: direct, queue, rollup, growth, lanes, loops, start, appends, opening (needs"
-              + " 13 GB).")
+          "Only these: direct, queue, rollup, folder, server, stores, growth, lanes, loops, start,"
+              + " appends, opening (needs 13 GB).")
   private List<String> only = List.of();
 
   @Option(
@@ -84,6 +84,15 @@ public final class Bench implements Callable<Integer> {
     }
     if (wanted("rollup")) {
       all.add(workloads.rollup(sizes.get(0)));
+    }
+    if (wanted("folder")) {
+      all.add(workloads.folder(sizes.get(0)));
+    }
+    if (wanted("server")) {
+      all.add(workloads.server(sizes.get(0)));
+    }
+    if (wanted("stores")) {
+      all.add(new StoreSpeed(data.toAbsolutePath(), times, Bench::say).measure());
     }
     if (wanted("growth")) {
       all.add(workloads.growth(steps));

@@ -45,9 +45,15 @@ record GateData(Path folder) {
             stop: text
             scans: long = count()
             denied: 'long = sum(result == "denied" ? 1 : 0)'
-            cards: long = distinct(card)
             mean_ms: double = avg(ms)
             longest_ms: int = max(ms)
+        gate_cards:
+          in: warehouse
+          group: [hour, gate]
+          columns:
+            hour: timestamp = truncate(time, "hour", "Europe/Berlin")
+            gate: text
+            cards: long = distinct(card)
       """;
   private static final String SHAPE =
       """
@@ -91,10 +97,35 @@ record GateData(Path folder) {
   }
 
   /** A fresh workspace with one pipeline from the file into the table and a rollup beside it. */
-  Path rolledUp(Path lines) throws IOException {
+  Path rolledUp(Path lines, String rollup) throws IOException {
     return workspace(
         "rolled",
-        "pipeline: load\n" + intake(lines) + SHAPE + "route:\n  - to: [gates, gate_hours]\n");
+        "pipeline: load\n" + intake(lines) + SHAPE + "route:\n  - to: [gates, " + rollup + "]\n");
+  }
+
+  /** A fresh workspace with one pipeline from the file into Parquet files in a folder. */
+  Path intoFolder(Path lines) throws IOException {
+    Path workspace =
+        workspace(
+            "folder",
+            "pipeline: load\n"
+                + intake(lines)
+                + SHAPE
+                + TO_TABLE
+                + "flush: {rows: 1000000, size: 256MB, age: 1m}\n");
+    return with(workspace, "{folder: out, format: parquet}");
+  }
+
+  /** A fresh workspace with one pipeline from the file into a table of a server. */
+  Path intoServer(Path lines, String url) throws IOException {
+    Path workspace = workspace("server", "pipeline: load\n" + intake(lines) + SHAPE + TO_TABLE);
+    return with(workspace, "{postgres: '" + url + "', user: postgres}");
+  }
+
+  private static Path with(Path workspace, String store) throws IOException {
+    Path file = workspace.resolve("wexrun.yaml");
+    Files.writeString(file, Files.readString(file).replace("{duckdb: warehouse.db}", store));
+    return workspace;
   }
 
   /** A fresh workspace with two pipelines: file to queue, queue to table. */
@@ -140,13 +171,37 @@ record GateData(Path folder) {
 
   /** The number of rows of table gates and the sum of their hashes. */
   static String digest(Path database) throws SQLException {
-    try (Connection connection = DriverManager.getConnection("jdbc:duckdb:" + database);
+    return digest("jdbc:duckdb:" + database, "gates");
+  }
+
+  /** The same of what a table function reads, such as files. */
+  static String digestOf(String from) throws SQLException {
+    return digest("jdbc:duckdb:", from);
+  }
+
+  private static String digest(String url, String from) throws SQLException {
+    try (Connection connection = DriverManager.getConnection(url);
         Statement statement = connection.createStatement();
         ResultSet row =
             statement.executeQuery(
-                "select count(*) || ' rows, digest ' || sum(hash(gates)) from gates")) {
+                "select count(*) || ' rows, digest ' || sum(hash(gates)) from (select * from "
+                    + from
+                    + ") as gates")) {
       row.next();
       return row.getString(1);
+    }
+  }
+
+  /** Seconds that the database alone takes to write a Parquet file of rows that it has ready. */
+  static double rewrite(Path file) throws SQLException, IOException {
+    try (Connection connection = DriverManager.getConnection("jdbc:duckdb:");
+        Statement statement = connection.createStatement()) {
+      statement.execute("create temp table y as select * from read_parquet('" + file + "')");
+      Path copy = file.resolveSibling("rewritten.parquet");
+      Files.deleteIfExists(copy);
+      long start = System.nanoTime();
+      statement.execute("copy y to '" + copy + "' (format parquet, compression zstd)");
+      return (System.nanoTime() - start) / 1e9;
     }
   }
 

@@ -55,6 +55,11 @@ import org.openjdk.jmh.infra.Blackhole;
 @BenchmarkMode(Mode.AverageTime)
 @OutputTimeUnit(TimeUnit.NANOSECONDS)
 public class Loops {
+  /** What a gate line looks like. */
+  static final String TEMPLATE =
+      "{time:timestamp} {gate}/{stop} {level} {event} card={card} result={result} ms={ms:int}"
+          + " \"{note}\"";
+
   private static final int LINES = 8000;
   private static final String CONDITION = "level == \"ERROR\" || (ms > 500 && result != \"ok\")";
 
@@ -81,21 +86,22 @@ public class Loops {
     Records records = block.records();
     cut = new Block(block.source(), 0, data.length, data, data.length, same -> records);
     strings = new String(data, StandardCharsets.UTF_8).split("\n");
-    shaper =
-        shaper(
-            "{time:timestamp} {gate}/{stop} {level} {event} card={card} result={result} ms={ms:int}"
-                + " \"{note}\"",
-            Route.to("gates"));
+    shaper = shaper(TEMPLATE, Route.to("gates"));
     scanner = shaper("{} {}/{} {} {} card={card} result={} ms={} \"{}\"", Route.otherwiseDrop());
     prepareExpression();
   }
 
-  private static Shaper shaper(String template, Route route) {
+  /** A table with a column for each field of a gate line. */
+  static Table gates() {
     Table.Builder table = Table.in("w", "gates").required("time", Scalar.TIMESTAMP);
     for (String name : List.of("gate", "stop", "level", "event", "card", "result", "note")) {
       table.column(name, Scalar.TEXT);
     }
-    Table gates = table.column("ms", Scalar.INT).build();
+    return table.column("ms", Scalar.INT).build();
+  }
+
+  static Shaper shaper(String template, Route route) {
+    Table gates = gates();
     Pipeline pipeline =
         Pipeline.named("p")
             .intake(Settings.of("lines", ""))

@@ -13,8 +13,20 @@ final class PlainSql {
 
   private PlainSql() {}
 
-  /** Loads {@code args[0]} into table gates of the database file {@code args[1]}. */
+  /**
+   * Loads {@code args[0]} into table gates of the database file {@code args[1]}, or into that file
+   * if it is one of Parquet.
+   */
   public static void main(String[] args) throws SQLException {
+    if (args[1].endsWith(".parquet")) {
+      String query = sql(args[0]).replaceFirst("create table gates as ", "");
+      try (Connection connection = DriverManager.getConnection("jdbc:duckdb:");
+          Statement statement = connection.createStatement()) {
+        statement.execute(
+            "copy (" + query + ") to '" + args[1] + "' (format parquet, compression zstd)");
+      }
+      return;
+    }
     try (Connection connection = DriverManager.getConnection("jdbc:duckdb:" + args[1]);
         Statement statement = connection.createStatement()) {
       statement.execute(sql(args[0]));

@@ -76,6 +76,11 @@ final class Workloads {
             Locale.ROOT,
             "the database alone stores the ready rows in %.2f s of it",
             figures.wall("insert floor")));
+    figures.note(
+        String.format(
+            Locale.ROOT,
+            "from the raw lines, %.2f of the speed at which the database stores ready rows",
+            figures.ratio(OURS, "insert floor")));
     return figures;
   }
 
@@ -105,16 +110,64 @@ final class Workloads {
     return figures;
   }
 
+  /** File to Parquet files, against the database's own statement and its writer alone. */
+  Figures folder(long count) throws Exception {
+    Figures figures = new Figures(String.format(Locale.ROOT, "%,d lines, file to Parquet", count));
+    Path lines = data.lines(count);
+    for (int round = 0; round < rounds; round++) {
+      Path workspace = data.intoFolder(lines);
+      run(figures, load(workspace));
+      Path file = workspace.resolve("by-sql.parquet");
+      run(figures, Program.of(SQL, PlainSql.class, lines.toString(), file.toString()));
+      String ours =
+          GateData.digestOf("read_parquet('" + workspace.resolve("out/gates") + "/*.parquet')");
+      requireSame(ours, GateData.digestOf("read_parquet('" + file + "')"), SQL);
+      figures.add("write floor", new Program.Run(GateData.rewrite(file), 0, 0));
+    }
+    figures.finding("times as fast as one SQL statement", figures.ratio(OURS, SQL), 2);
+    figures.note(
+        String.format(
+            Locale.ROOT,
+            "the database alone writes the ready rows in %.2f s of it",
+            figures.wall("write floor")));
+    return figures;
+  }
+
+  /** File to a table of a server, against the server's own copy from a file that is ready. */
+  Figures server(long count) throws Exception {
+    Figures figures =
+        new Figures(String.format(Locale.ROOT, "%,d lines, file to PostgreSQL", count));
+    Path lines = data.lines(count);
+    try (ServerSpeed server = new ServerSpeed(data.folder().resolve("server-data"))) {
+      for (int round = 0; round < rounds; round++) {
+        server.clear();
+        run(figures, load(data.intoServer(lines, server.url())));
+        figures.add("its copy from a ready file", new Program.Run(server.copySeconds(), 0, 0));
+      }
+    }
+    figures.finding(
+        "of the speed of the server's own copy from a ready binary file, the start of the process"
+            + " included",
+        figures.ratio(OURS, "its copy from a ready file"),
+        0.6);
+    return figures;
+  }
+
   /** File to table with a rollup beside it, against the run without it. */
   Figures rollup(long count) throws Exception {
     Figures figures =
         new Figures(String.format(Locale.ROOT, "%,d lines, with a rollup by hour and gate", count));
     Path lines = data.lines(count);
     for (int round = 0; round < rounds; round++) {
-      run(figures, load(data.rolledUp(lines)).named("with a rollup"));
+      run(figures, load(data.rolledUp(lines, "gate_hours")).named("with a rollup"));
+      run(figures, load(data.rolledUp(lines, "gate_cards")).named("with distinct cards"));
       run(figures, load(data.direct(lines)).named("without"));
     }
     figures.finding("of the speed without it", figures.ratio("with a rollup", "without"), 1 / 1.15);
+    figures.finding(
+        "of the speed without it, counting distinct cards",
+        figures.ratio("with distinct cards", "without"),
+        1 / 1.15);
     return figures;
   }
 

@@ -18,7 +18,6 @@ import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
 import java.util.UUID;
-import java.util.function.IntToLongFunction;
 
 /**
  * Numbers the different combinations of values in some columns, from 0, in the order in which they
@@ -75,19 +74,24 @@ final class Groups {
 
   private static void mix(Rows rows, Vector from, long[] hash) {
     if (from instanceof LongVector numbers) {
-      mix(rows, from, hash, row -> numbers.get(row));
+      for (int i = 0; i < hash.length; i++) {
+        int row = rows.row(i);
+        hash[i] = mix(hash[i], numbers.absent(row) ? ABSENT : numbers.get(row));
+      }
     } else if (from instanceof DoubleVector numbers) {
-      mix(rows, from, hash, row -> bits(numbers.get(row)));
+      for (int i = 0; i < hash.length; i++) {
+        int row = rows.row(i);
+        hash[i] = mix(hash[i], numbers.absent(row) ? ABSENT : bits(numbers.get(row)));
+      }
     } else {
       TextVector texts = (TextVector) from;
-      mix(rows, from, hash, row -> hash(texts.data(), texts.start(row), texts.end(row)));
-    }
-  }
-
-  private static void mix(Rows rows, Vector from, long[] hash, IntToLongFunction value) {
-    for (int i = 0; i < hash.length; i++) {
-      int row = rows.row(i);
-      hash[i] = mix(hash[i], from.absent(row) ? ABSENT : value.applyAsLong(row));
+      byte[] data = texts.data();
+      int[] offsets = texts.offsets();
+      for (int i = 0; i < hash.length; i++) {
+        int row = rows.row(i);
+        long value = texts.absent(row) ? ABSENT : hash(data, offsets[row], offsets[row + 1]);
+        hash[i] = mix(hash[i], value);
+      }
     }
   }
 
