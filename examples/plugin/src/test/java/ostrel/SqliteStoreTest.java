@@ -34,6 +34,11 @@ class SqliteStoreTest extends StoreContract {
   }
 
   @Override
+  protected boolean rollsUp() {
+    return false;
+  }
+
+  @Override
   protected void remove() {
     try {
       Files.delete(sqlite.file());

@@ -31,8 +31,7 @@ import picocli.CommandLine.Parameters;
       "",
       "Exit codes: 0 done, and the books balance; 3 the outside world failed; 4 they do not.",
       "",
-      "Example: wexrun demo tram-demo",
-      "         wexrun demo --postgres tram-server"
+      "Example: wexrun demo tram-demo"
     })
 final class DemoCommand implements Callable<Integer> {
   private static final String ROWS =

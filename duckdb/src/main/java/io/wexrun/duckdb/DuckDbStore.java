@@ -26,9 +26,12 @@ import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalLong;
 import java.util.Properties;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.locks.StampedLock;
 import java.util.function.Supplier;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
@@ -57,6 +60,7 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
   private final Identity identity;
   private final RootAllocator root = new RootAllocator();
   private final Object merging = new Object();
+  private final Map<String, StampedLock> locks = new ConcurrentHashMap<>();
   private int staged;
 
   /**
@@ -220,6 +224,28 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
     synchronized (this) {
       staged--;
     }
+  }
+
+  /** Changes a table while no flush of it is under way; other flushes of it wait. */
+  void altering(String table, Runnable work) {
+    StampedLock lock = locks.computeIfAbsent(table, name -> new StampedLock());
+    long stamp = lock.writeLock();
+    try {
+      work.run();
+    } finally {
+      lock.unlockWrite(stamp);
+    }
+  }
+
+  /**
+   * Keeps a table as it is while a flush of it is under way; of one that may be altered.
+   *
+   * @return what ends that, from any thread
+   */
+  Runnable unaltered(String table) {
+    StampedLock lock = locks.computeIfAbsent(table, name -> new StampedLock());
+    long stamp = lock.readLock();
+    return () -> lock.unlockRead(stamp);
   }
 
   /** Merges rows into groups, one flush after the other, whatever tables they go to. */

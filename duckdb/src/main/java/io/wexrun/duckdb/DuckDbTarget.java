@@ -93,17 +93,31 @@ final class DuckDbTarget implements Target {
     if (table.rollup().isPresent()) {
       return new Merge(flush);
     }
-    added.ifPresent(
-        columns ->
-            store.atOnce(
-                "add columns to table " + table.name(),
-                c -> {
-                  columns.prepare(c, identity, writer, flush);
-                  return flush;
-                }));
+    if (added.isPresent()) {
+      addColumns(added.get(), flush);
+      StagedFlush result = open(flush); // Its transaction begins with what it loads.
+      result.after = store.unaltered(table.name());
+      result.load(flush);
+      return result;
+    }
     StagedFlush result = open(flush);
     result.load(flush);
     return result;
+  }
+
+  /** Adds columns while nobody has a flush under way that would clash with that. */
+  private void addColumns(AddedColumns columns, Flush flush) {
+    if (columns.needs(flush)) {
+      store.altering(
+          table.name(),
+          () ->
+              store.atOnce(
+                  "add columns to table " + table.name(),
+                  c -> {
+                    columns.add(c, identity, writer, flush);
+                    return flush;
+                  }));
+    }
   }
 
   private StagedFlush open(Flush flush) {
@@ -163,6 +177,7 @@ final class DuckDbTarget implements Target {
     private final DuckDBConnection connection;
     private final Map<SourcePartition, Long> ends;
     private Loading loading;
+    private Runnable after = () -> {};
 
     StagedFlush(DuckDBConnection connection, Map<SourcePartition, Long> ends) {
       this.connection = connection;
@@ -239,6 +254,9 @@ final class DuckDbTarget implements Target {
         store.disconnectStaged(connection);
       } catch (SQLException e) {
         throw store.failed("close a connection", e);
+      } finally {
+        after.run();
+        after = () -> {};
       }
     }
   }

@@ -102,17 +102,27 @@ final class PostgresTarget implements Target {
     if (table.rollup().isPresent()) {
       return new Merge(flush);
     }
-    added.ifPresent(
-        columns ->
-            store.transaction(
-                "add columns to table " + table.name(),
-                c -> {
-                  columns.prepare(c, identity, writer, flush);
-                  return flush;
-                }));
+    if (added.isPresent() && added.get().needs(flush)) {
+      store.transaction(
+          "add columns to table " + table.name(),
+          c -> {
+            lock(c);
+            added.get().add(c, identity, writer, flush);
+            return flush;
+          });
+    }
     StagedFlush result = open(flush);
     result.load(flush);
     return result;
+  }
+
+  /** Whoever changes groups or columns of the table lets the others wait until it is done. */
+  private void lock(Connection connection) throws SQLException {
+    try (PreparedStatement lock =
+        connection.prepareStatement("select pg_advisory_xact_lock(hashtextextended(?, 0))")) {
+      lock.setString(1, identity.text());
+      lock.execute();
+    }
   }
 
   private StagedFlush open(Flush flush) {
@@ -137,7 +147,7 @@ final class PostgresTarget implements Target {
     @Override
     public Receipt commit() {
       StagedFlush transaction = open(flush);
-      transaction.lock();
+      transaction.lockTable();
       transaction.load(flush);
       return transaction.commit();
     }
@@ -235,11 +245,9 @@ final class PostgresTarget implements Target {
     }
 
     /** Lets nobody else merge rows into the table until the transaction ends. */
-    void lock() {
-      try (PreparedStatement lock =
-          connection.prepareStatement("select pg_advisory_xact_lock(hashtextextended(?, 0))")) {
-        lock.setString(1, identity.text());
-        lock.execute();
+    void lockTable() {
+      try {
+        lock(connection);
       } catch (SQLException e) {
         throw store.failed("lock table " + table.name(), e);
       }

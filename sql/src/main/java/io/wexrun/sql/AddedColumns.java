@@ -52,6 +52,7 @@ public final class AddedColumns {
   private final Dialect dialect;
   private final String field;
   private final Map<String, Type> known = new LinkedHashMap<>();
+  private boolean looked;
 
   private AddedColumns(Table table, Dialect dialect, String field) {
     this.table = table;
@@ -87,21 +88,30 @@ public final class AddedColumns {
     }
   }
 
-  /**
-   * Adds the columns that the rows of a flush need and the table has not.
-   *
-   * @param connection in a transaction of its own, which is committed by the caller
-   */
-  public void prepare(Connection connection, Identity identity, String writer, Flush flush)
-      throws SQLException {
+  /** Whether rows of a flush may need columns that are not known to be there. */
+  public boolean needs(Flush flush) {
+    return !looked || !known.keySet().containsAll(found(flush).keySet());
+  }
+
+  private Map<String, Found> found(Flush flush) {
     Map<String, Found> found = new LinkedHashMap<>();
     for (Flush.Part part : flush.parts()) {
       find(part, found);
     }
     found.values().removeIf(each -> each.type == null);
-    if (known.keySet().containsAll(found.keySet()) && !known.isEmpty()) {
-      return;
-    }
+    return found;
+  }
+
+  /**
+   * Adds the columns that the rows of a flush need and the table has not.
+   *
+   * @param connection in a transaction of its own, which is committed by the caller, and beside
+   *     which nobody adds columns to the table
+   */
+  public void add(Connection connection, Identity identity, String writer, Flush flush)
+      throws SQLException {
+    Map<String, Found> found = found(flush);
+    looked = true;
     List<StoredColumn> there = dialect.columns(connection, table.name());
     known.clear();
     for (AddedColumn column : read(connection, identity)) {
