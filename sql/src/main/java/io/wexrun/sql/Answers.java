@@ -103,7 +103,8 @@ public final class Answers {
     List<Boolean> numeric = new ArrayList<>();
     for (int i = 1; i <= meta.getColumnCount(); i++) {
       columns.add(meta.getColumnName(i));
-      numeric.add(NUMBERS.contains(meta.getColumnType(i)));
+      boolean huge = "HUGEINT".equals(meta.getColumnTypeName(i)); // What DuckDB's sums are.
+      numeric.add(huge || NUMBERS.contains(meta.getColumnType(i)));
     }
     List<List<Object>> values = new ArrayList<>();
     while (rows.next()) {

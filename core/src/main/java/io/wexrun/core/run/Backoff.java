@@ -1,10 +1,16 @@
 package io.wexrun.core.run;
 
+import java.util.concurrent.ThreadLocalRandom;
+
 /**
- * Waits before something is tried again, twice as long each time. One thread waits; any wakes it
- * for good.
+ * Waits before something is tried again, twice as long each time, and each time a little more or
+ * less, so that many who wait for one thing do not all come back at once. One thread waits; any
+ * wakes it for good.
  */
 final class Backoff {
+  /** The share of a wait by which it may be longer or shorter. */
+  private static final double SPREAD = 0.25;
+
   private final RunOptions.Retry retry;
   private long next;
   private boolean over;
@@ -21,7 +27,8 @@ final class Backoff {
 
   /** Waits; false if there is no point in trying again, since waiting is over. */
   synchronized boolean pause() throws InterruptedException {
-    long until = System.nanoTime() + next * 1_000_000;
+    long wait = (long) (next * ThreadLocalRandom.current().nextDouble(1 - SPREAD, 1 + SPREAD));
+    long until = System.nanoTime() + wait * 1_000_000;
     next = Math.min(next * 2, retry.longest().toMillis());
     while (!over && System.nanoTime() < until) {
       wait(Math.max(1, (until - System.nanoTime()) / 1_000_000));

@@ -76,7 +76,15 @@ public final class Stores implements AutoCloseable {
     }
     String kind = definition.stores().get(name).kind();
     throw OutsideException.lasting(
-        "store " + name + " is a " + kind + " store, which does not answer queries");
+        "store "
+            + name
+            + " is a "
+            + kind
+            + " store, which does not answer queries"
+            + answering().stream()
+                .findFirst()
+                .map(other -> "; --store " + other + " does, and a DuckDB store reads files, too")
+                .orElse(""));
   }
 
   @Override
