@@ -14,6 +14,8 @@ import java.util.concurrent.TimeUnit;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.ValueSource;
 import tools.jackson.databind.JsonNode;
 
 /**
@@ -123,6 +125,40 @@ class FolderCommandTest {
         "select count(*) n from read_parquet('%s/lake/scans/**/*.parquet')"
             + " where cast(hour as integer) <> hour(time at time zone 'UTC')";
     assertThat(count(hours)).isZero();
+  }
+
+  /** A limit of the size of files is what a disk that becomes full looks like. */
+  @ParameterizedTest
+  @ValueSource(strings = {"gates", "all"})
+  void aDiskThatIsFullIsToldAndLosesNothing(String table) throws IOException {
+    StringBuilder lines = new StringBuilder();
+    for (int i = 0; i < 60_000; i++) {
+      lines.append(i).append(" 2026-05-03T05:00:00Z gate-").append("x".repeat(180)).append('\n');
+    }
+    Files.writeString(folder.resolve("a.log"), lines);
+    Path pipeline = folder.resolve("pipelines/load.yaml");
+    String all = Files.readString(pipeline);
+    Files.writeString(
+        pipeline,
+        all.replace("[scans, gates, all, hours]", "[" + table + "]")
+            .replace("rows: 4000, age: 100ms", "rows: 60000, age: 1m"));
+    Path yaml = folder.resolve("wexrun.yaml");
+    Files.writeString(
+        yaml,
+        Files.readString(yaml)
+            .replace("format: ndjson", "format: ndjson, compress: none")
+            .replace(
+                "all: {in: objects, columns: {n: int}}",
+                "all: {in: objects, columns: {n: int, gate: text}}"));
+    Result full = here.runLimited("ulimit -f 8000", "run", "--once");
+    assertThat(full.exit()).as(full.err()).isEqualTo(3);
+    assertThat(full.err())
+        .contains("cannot write rows of table " + table, "File too large")
+        .doesNotContain("a bug", "\tat ");
+    Result well = here.run("run", "--once");
+    assertThat(well.exit()).as(well.err()).isZero();
+    assertThat(well.out()).contains("loaded  " + table + " 60,000");
+    assertThat(here.run("tally").out()).contains("balanced");
   }
 
   @Test

@@ -15,6 +15,7 @@ import io.wexrun.core.schema.Type;
 import java.io.IOException;
 import java.io.OutputStream;
 import java.io.OutputStreamWriter;
+import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
 import java.util.Arrays;
@@ -62,6 +63,8 @@ public final class CsvFormat implements FileFormat {
           csv.writeRecord(values);
         }
       }
+    } catch (UncheckedIOException e) {
+      throw e.getCause(); // What the library says of a full disk, for example.
     }
   }
 

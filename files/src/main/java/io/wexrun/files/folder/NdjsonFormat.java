@@ -18,6 +18,7 @@ import java.nio.file.Path;
 import java.util.List;
 import tools.jackson.core.JsonGenerator;
 import tools.jackson.core.ObjectWriteContext;
+import tools.jackson.core.exc.JacksonIOException;
 import tools.jackson.core.json.JsonFactory;
 
 /**
@@ -60,6 +61,8 @@ public final class NdjsonFormat implements FileFormat {
           json.writeRaw('\n');
         }
       }
+    } catch (JacksonIOException e) {
+      throw e.getCause(); // What the library says of a full disk, for example.
     }
   }
 
