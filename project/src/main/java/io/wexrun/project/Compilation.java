@@ -6,6 +6,7 @@ import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.diagnose.Place;
 import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.project.check.Checker;
 import io.wexrun.project.definition.WorkspaceDefinition;
@@ -19,6 +20,7 @@ import io.wexrun.project.run.Compiling;
 import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.HashMap;
+import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -112,24 +114,41 @@ final class Compilation {
     return new Compiling() {
       @Override
       public Compiled now(Pipeline pipeline) {
-        return compiled(pipeline, references().now());
+        return compiled(pipeline, references().now(), definition);
       }
 
       @Override
-      public Compiled asKept(Pipeline pipeline, Map<String, String> versions) {
-        return compiled(pipeline, references().asKept(versions));
+      public Compiled asKept(
+          Pipeline pipeline, Map<String, String> versions, Map<String, Table> tables) {
+        return compiled(pipeline, references().asKept(versions), definition.with(tables));
       }
     };
   }
 
-  private Compiling.Compiled compiled(Pipeline pipeline, Snapshot looksUp) {
+  /** A pipeline that is compiled, with what it depends on. */
+  Compiling.Compiled with(Shaper shaper, Snapshot looksUp) {
+    return with(shaper, looksUp, definition);
+  }
+
+  private static Compiling.Compiled with(
+      Shaper shaper, Snapshot looksUp, WorkspaceDefinition whole) {
+    Map<String, Table> tables = new LinkedHashMap<>();
+    for (String target : shaper.targets()) {
+      Optional.ofNullable(whole.tables().get(target)).ifPresent(table -> tables.put(target, table));
+    }
+    return new Compiling.Compiled(shaper, looksUp, tables);
+  }
+
+  private Compiling.Compiled compiled(
+      Pipeline pipeline, Snapshot looksUp, WorkspaceDefinition whole) {
     Diagnostics diagnostics = Diagnostics.of("pipeline " + pipeline.name());
-    Map<String, Snapshot> found = new HashMap<>(Map.of(pipeline.name(), looksUp));
-    Shaper shaper = checker(new DefinitionPlaces(), diagnostics, found).compile(pipeline);
+    Checker checker =
+        new Checker(site, whole, new DefinitionPlaces(), connectors, name -> looksUp, diagnostics);
+    Shaper shaper = checker.compile(pipeline);
     if (diagnostics.errors() > 0) {
       throw new OutsideException(
           diagnostics.all().get(0).toString().lines().findFirst().orElse(""));
     }
-    return new Compiling.Compiled(shaper, looksUp);
+    return with(shaper, looksUp, whole);
   }
 }

@@ -243,7 +243,7 @@ public final class Workspace implements AutoCloseable {
         (name, shaper) ->
             compiled.put(
                 name,
-                new Compiling.Compiled(
+                compilation.with(
                     shaper, looksUp.computeIfAbsent(name, n -> compilation.references().now()))));
     KeptReferences.clear(site.data(), site.state().texts());
     WorkspaceRun run =

@@ -4,9 +4,11 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.diagnose.Diagnostic;
+import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.schema.Column;
+import io.wexrun.project.read.DefinitionText;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -267,6 +269,37 @@ class TablesTest {
                 assertThat(m)
                     .contains(
                         "type-clash: table 'd' looks for new fields in 'gate', which is text"));
+  }
+
+  /** What a table makes of a record is kept with the pipeline's text. */
+  @Test
+  void tablesAreReadBackAsTheyWereWritten() {
+    tables(
+        """
+        plain: {in: w, columns: {n: int required, t: text(9), d: 'decimal(7,2) default 1.50', s: {a: int, b: 'list<text>'}}}
+        keyed: {in: w, key: [n, t], columns: {n: int, t: text, up: 'bool = n > 5 && t != "a: b"'}}
+        drifts: {in: w, drift: {others: add}, columns: {n: int default 0}}
+        sums:
+          in: w
+          group: [hour, t]
+          columns:
+            t: text required
+            hour: timestamp = truncate(at, "hour", "Europe/Berlin")
+            n: long = count()
+            some: long = count(t)
+            m: double = avg(n)
+            d: double = sum(double(n) / 3.0)
+            c: long = distinct(t)
+        """);
+    try (Workspace workspace = Workspace.open(path)) {
+      Map<String, Table> tables = workspace.definition().tables();
+      Diagnostics diagnostics = Diagnostics.of("a test");
+      String text =
+          "pipeline: p\n" + DefinitionText.of(tables.values()) + "# " + "0".repeat(32) + " f\n";
+      assertThat(DefinitionText.readTables("p", text, diagnostics)).isEqualTo(tables);
+      assertThat(diagnostics.all()).isEmpty();
+      assertThat(DefinitionText.readTables("p", "pipeline: p\n", diagnostics)).isEmpty();
+    }
   }
 
   @Test

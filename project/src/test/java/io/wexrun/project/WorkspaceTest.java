@@ -241,6 +241,60 @@ class WorkspaceTest {
     }
   }
 
+  /** Which records die depends on the tables' definitions, too. */
+  @ParameterizedTest
+  @ValueSource(booleans = {false, true})
+  void aTableChangedAfterACrashFirstFinishesWhatItBegan(boolean alsoInItsStore)
+      throws InterruptedException {
+    String tables =
+        """
+        stores: {warehouse: {duckdb: w.db}}
+        tables:
+          all: {in: warehouse, columns: {card: text, ms: int}}
+          shares: {in: warehouse, columns: {card: text, share: SHARE}}
+          sums: {in: warehouse, group: card, columns: {card: text, ms: long = sum(ms)}}
+        """;
+    Folder folder =
+        new Folder(path)
+            .write("wexrun.yaml", tables.replace("SHARE", "'long = ms + 1'"))
+            .write(
+                "pipelines/p.yaml",
+                """
+                pipeline: p
+                intake: {files: 'a.log'}
+                shape: [template: '{card} {ms:int}']
+                route: [to: [all, shares, sums]]
+                """)
+            .write("a.log", "A 1\nB 0\nC 2\n");
+    try (Workspace workspace = Workspace.open(path)) {
+      drain(workspace);
+    }
+    forgetTally();
+    // From now on a record with nothing to divide by dies; what was begun is not touched by it.
+    String share = alsoInItsStore ? "'double = 10.0 / double(ms)'" : "'long = 10 / ms'";
+    folder.write("wexrun.yaml", tables.replace("SHARE", share)).append("a.log", "D 0\nE 5\n");
+    try (Workspace workspace = Workspace.open(path)) {
+      if (alsoInItsStore) {
+        workspace.change("warehouse", "alter table shares alter column share set data type double");
+      }
+      drain(workspace);
+      assertThat(query(workspace, "select card, share from shares order by card"))
+          .hasToString(
+              alsoInItsStore
+                  ? "[[A, 2.0], [B, 1.0], [C, 3.0], [D, Infinity], [E, 2.0]]"
+                  : "[[A, 2], [B, 1], [C, 3], [E, 2]]");
+      String others = alsoInItsStore ? "A, B, C, D, E" : "A, B, C, E";
+      assertThat(query(workspace, "select string_agg(card, ', ' order by card) from \"all\""))
+          .hasToString("[[" + others + "]]");
+      assertThat(query(workspace, "select string_agg(card, ', ' order by card) from sums"))
+          .hasToString("[[" + others + "]]");
+      Tally tally = workspace.tally("p");
+      assertThat(tally.counts().taken()).isEqualTo(5);
+      assertThat(tally.counts().allDead()).isEqualTo(alsoInItsStore ? 0 : 1);
+      assertThat(tally.balanced()).isTrue();
+    }
+  }
+
   private void forgetTally() {
     try (var connection =
             DriverManager.getConnection("jdbc:sqlite:" + path.resolve(".wexrun/state.db"));

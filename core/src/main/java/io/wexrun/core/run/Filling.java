@@ -97,8 +97,8 @@ final class Filling {
     while (true) {
       tellAccounted();
       synchronized (this) {
-        if (!back.isEmpty()) {
-          return true;
+        if (!back.isEmpty() && !stopped) {
+          return true; // Who is stopped leaves it to the next run.
         }
         if (delivered && accounted.isEmpty()) {
           return false;

@@ -196,6 +196,31 @@ class PipelineRunTest {
     assertThat(world.tally.tally("p").counts().taken()).isLessThan(100);
   }
 
+  /** However soon it comes after a failure that made the intake go back. */
+  @Property(tries = 150)
+  void aFailureThatLastsEndsTheRun(
+      @ForAll long seed, @ForAll @IntRange(min = 2, max = 4) int failures)
+      throws InterruptedException {
+    World world = new World(seed);
+    world.fill(3, 200);
+    world.readingFails = false;
+    world.endsWithLasting = true;
+    world.failuresLeft = failures;
+    RunOptions atOnce =
+        RunOptions.untilDrained(false).withRetry(Duration.ofMillis(1), Duration.ofMillis(1));
+    try (PipelineRun run = world.start(World.pipeline(SOON), atOnce)) {
+      long deadline = System.nanoTime() + Duration.ofSeconds(20).toNanos();
+      while (!run.ended()) {
+        assertThat(System.nanoTime()).as("it goes on and on").isLessThan(deadline);
+        if (run.progress().taken() >= 600) {
+          world.append(S0, "scan 1\n");
+        }
+        Thread.sleep(1);
+      }
+      assertThatThrownBy(run::await).hasMessageContaining("fails from now on");
+    }
+  }
+
   @Test
   void theBooksSayWhatBecameOfEveryRecord() throws InterruptedException {
     World world = new World(1);

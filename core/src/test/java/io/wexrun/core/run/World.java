@@ -60,6 +60,9 @@ final class World {
   private final SplittableRandom dice;
   volatile int failuresLeft;
 
+  /** Whether the last failure is one that it is of no use to try again after. */
+  boolean endsWithLasting;
+
   /** Whether the intake fails, too, which ends a run that otherwise goes on. */
   boolean readingFails = true;
 
@@ -80,6 +83,10 @@ final class World {
       synchronized (this) {
         if (failuresLeft > 0) {
           failuresLeft--;
+          if (failuresLeft == 0 && endsWithLasting) {
+            failuresLeft = 1;
+            throw OutsideException.lasting(what + " fails from now on");
+          }
           throw new OutsideException(what + " failed, as it may");
         }
       }

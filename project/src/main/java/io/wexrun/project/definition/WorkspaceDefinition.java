@@ -32,6 +32,14 @@ public record WorkspaceDefinition(
     pipelines = List.copyOf(pipelines);
   }
 
+  /** The same with some tables as they once were, managed as they are now. */
+  public WorkspaceDefinition with(Map<String, Table> others) {
+    Map<String, Table> all = new LinkedHashMap<>(tables);
+    others.forEach(
+        (table, as) -> all.computeIfPresent(table, (name, now) -> as.managed(now.manage())));
+    return new WorkspaceDefinition(name, stores, targets, all, pipelines);
+  }
+
   /** The pipeline of a name. */
   public Optional<Pipeline> pipeline(String pipelineName) {
     return pipelines.stream().filter(p -> p.name().equals(pipelineName)).findFirst();

@@ -81,6 +81,11 @@ public final class Ends {
 
   /** Opens the targets of a pipeline: tables, others, and its dead letters. */
   public TargetOpener targets(Pipeline pipeline) {
+    return targets(pipeline, Map.of());
+  }
+
+  /** The same, with some tables as they once were. */
+  public TargetOpener targets(Pipeline pipeline, Map<String, Table> tables) {
     return (name, writer) -> {
       if (name.equals(Route.DEAD)) {
         return connectors
@@ -88,12 +93,12 @@ public final class Ends {
             .get(DEAD_LETTERS.kind())
             .openForDeadLetters(pipeline.deadLetters(), writer, DEAD_LETTERS, site);
       }
-      return target(name, writer);
+      return target(name, writer, tables.get(name));
     };
   }
 
-  private Target target(String name, String writer) {
-    Table table = definition.tables().get(name);
+  private Target target(String name, String writer, Table as) {
+    Table table = as == null ? definition.tables().get(name) : as;
     if (table != null) {
       requireStore(table, writer);
       return stores.open(table.store()).target(writer, table);

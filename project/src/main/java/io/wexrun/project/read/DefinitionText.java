@@ -4,12 +4,18 @@ import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.pipeline.FlushPolicy;
 import io.wexrun.core.pipeline.Kind;
 import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Rollup;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Sizes;
 import io.wexrun.core.pipeline.StepDefinition;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Column;
 import io.wexrun.project.yaml.YamlFile;
+import io.wexrun.project.yaml.YamlMap;
 import io.wexrun.project.yaml.YamlText;
+import java.nio.file.Path;
+import java.util.Collection;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -18,6 +24,8 @@ import org.snakeyaml.engine.v2.nodes.Node;
 
 /** Writes definitions as the YAML that they could have been read from. */
 public final class DefinitionText {
+  private static final String TABLES = "tables";
+
   private DefinitionText() {}
 
   /** A pipeline as the document of a pipeline file. */
@@ -30,6 +38,74 @@ public final class DefinitionText {
     YamlFile file = YamlFile.parse("the kept text of " + name, text, diagnostics);
     Optional<Node> document = file.documents().stream().findFirst();
     return document.flatMap(d -> PipelineReader.read(file, d, diagnostics));
+  }
+
+  /**
+   * The tables that a pipeline loads, as far as they say what becomes of a record: a document that
+   * goes behind the pipeline's.
+   */
+  public static String of(Collection<Table> tables) {
+    Map<String, Object> all = new LinkedHashMap<>();
+    tables.forEach(table -> all.put(table.name(), map(table)));
+    return "---\n" + YamlText.of(Map.of(TABLES, all));
+  }
+
+  /** Reads back the tables behind a pipeline; none if there is no such document. */
+  public static Map<String, Table> readTables(String name, String text, Diagnostics diagnostics) {
+    YamlFile file = YamlFile.parse("the kept text of " + name, text, diagnostics);
+    Map<String, Table> tables = new LinkedHashMap<>();
+    if (file.documents().size() > 1) {
+      YamlMap map = new YamlMap(file, file.documents().get(1), "tables", diagnostics);
+      Optional<YamlMap> all = map.map(TABLES);
+      for (String table : all.map(YamlMap::keys).orElse(List.of())) {
+        all.get()
+            .map(table)
+            .ifPresent(
+                written ->
+                    tables.put(
+                        table,
+                        TableReader.read(table, written, new Likeness(Path.of(""), Map.of()))));
+      }
+    }
+    return tables;
+  }
+
+  private static Map<String, Object> map(Table table) {
+    Map<String, Object> map = new LinkedHashMap<>();
+    Map<String, Object> columns = new LinkedHashMap<>();
+    List<Column> kept = table.rollup().map(Rollup::kept).orElse(List.of());
+    for (Column column : table.schema().columns()) {
+      if (!kept.contains(column)) {
+        columns.put(column.name(), spelled(table, column));
+      }
+    }
+    map.put("in", table.store());
+    map.put("columns", columns);
+    table.rollup().ifPresent(rollup -> map.put("group", rollup.group()));
+    if (table.rollup().isEmpty() && !table.key().isEmpty()) {
+      map.put("key", table.key());
+    }
+    table
+        .details()
+        .drift()
+        .ifPresent(drift -> map.put("drift", Map.of(drift.field(), drift.policy().toString())));
+    return map;
+  }
+
+  private static String spelled(Table table, Column column) {
+    Integer length = table.details().lengths().get(column.name());
+    String byDefault = table.defaults().get(column.name());
+    Optional<String> filled =
+        table.rollup().stream()
+            .flatMap(rollup -> rollup.measures().stream())
+            .filter(measure -> measure.column().equals(column.name()))
+            .map(measure -> measure.function() + "(" + measure.of() + ")")
+            .findFirst()
+            .or(() -> Optional.ofNullable(table.computed().get(column.name())));
+    return (length == null ? column.type().toString() : "text(" + length + ")")
+        + (column.required() ? " required" : "")
+        + (byDefault == null ? "" : " default " + byDefault)
+        + filled.map(expression -> " = " + expression).orElse("");
   }
 
   private static Map<String, Object> map(Pipeline pipeline) {

@@ -12,11 +12,13 @@ import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.Source;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.run.Lanes;
 import io.wexrun.core.run.PipelineRun;
 import io.wexrun.core.run.RunListener;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.run.RunParts;
+import io.wexrun.core.run.TargetOpener;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.Corrections;
 import io.wexrun.core.target.Target;
@@ -55,7 +57,7 @@ public final class Begun {
 
   /** A pipeline's text, with the versions of what it looks up. */
   public String text(Pipeline pipeline, Compiling.Compiled compiled) {
-    return PipelineText.of(pipeline, compiled.references().versions());
+    return PipelineText.of(pipeline, compiled);
   }
 
   /**
@@ -66,26 +68,36 @@ public final class Begun {
    * @param now the pipeline's text, with the versions of what it looks up
    */
   public void finishWithOldText(Pipeline pipeline, String now) {
-    Optional<Old> found = old(pipeline, now);
+    Optional<Old> found = old(pipeline, now, false);
     if (found.isEmpty()) {
       return;
     }
-    Pipeline old = found.get().pipeline();
-    Shaper shaper = found.get().shaper();
-    for (ChannelConnector connector : ends.holding(pipeline.name())) {
-      Map<SourcePartition, Long> bounds = begun(old, shaper);
+    try {
+      finish(found.get());
+    } catch (OutsideException e) {
+      if (found.get().tables().isEmpty()) {
+        throw e;
+      }
+      // Their store may have been changed with them: then they are filled as they are now.
+      finish(old(pipeline, now, true).orElseThrow());
+    }
+  }
+
+  private void finish(Old old) {
+    String name = old.pipeline().name();
+    for (ChannelConnector connector : ends.holding(name)) {
+      Map<SourcePartition, Long> bounds = begun(old);
       if (!bounds.isEmpty()) {
-        Channel waiting = ends.openLeft(connector, pipeline.name());
-        drain(old, shaper, new NoIntake(), new BoundedChannel(waiting, bounds));
+        Channel waiting = ends.openLeft(connector, name);
+        drain(old, new NoIntake(), new BoundedChannel(waiting, bounds));
       }
     }
-    Map<SourcePartition, Long> bounds = begun(old, shaper);
+    Map<SourcePartition, Long> bounds = begun(old);
     if (!bounds.isEmpty()) {
-      Intake intake = ends.intake(old, notice -> {}, false, () -> true);
-      Map<SourcePartition, Long> positions = state.tally().positions(pipeline.name());
+      Intake intake = ends.intake(old.pipeline(), notice -> {}, false, () -> true);
+      Map<SourcePartition, Long> positions = state.tally().positions(name);
       drain(
           old,
-          shaper,
           new BoundedIntake(intake, bounds),
           new MemoryChannel(lanes.raw().share(), positions));
     }
@@ -106,16 +118,16 @@ public final class Begun {
     if (parts.isEmpty()) {
       return false;
     }
-    Optional<Old> old = old(pipeline, now);
+    Old old = old(pipeline, now, true).orElse(new Old(pipeline, shaper, Map.of()));
     RetakingTally tally = new RetakingTally(state);
-    Pipeline with = old.map(Old::pipeline).orElse(pipeline);
+    Pipeline with = old.pipeline();
     Map<SourcePartition, Long> bounds = new HashMap<>();
     parts.forEach((source, part) -> bounds.put(source, part.until()));
     Intake intake = ends.intake(with, notice -> {}, false, () -> true);
     RunParts run =
         new RunParts(
             with,
-            old.map(Old::shaper).orElse(shaper),
+            old.shaper(),
             new BoundedIntake(intake, bounds),
             new MemoryChannel(lanes.raw().share(), tally.positions(name)),
             ends.targets(with),
@@ -141,31 +153,46 @@ public final class Begun {
     return true;
   }
 
-  /** A pipeline as it ran last. */
-  private record Old(Pipeline pipeline, Shaper shaper) {}
+  /**
+   * A pipeline as it ran last.
+   *
+   * @param tables that it loaded, as they were then; those of now for others
+   */
+  private record Old(Pipeline pipeline, Shaper shaper, Map<String, Table> tables) {}
 
-  /** The pipeline as it ran last, if that is not as it is now. */
-  private Optional<Old> old(Pipeline pipeline, String now) {
+  /**
+   * The pipeline as it ran last, if that is not as it is now.
+   *
+   * @param tablesOfNow whether its tables are to be as they are now
+   */
+  private Optional<Old> old(Pipeline pipeline, String now, boolean tablesOfNow) {
     Optional<PipelineTexts.Text> kept = state.texts().current(pipeline.name());
     if (kept.isEmpty() || kept.get().text().equals(now)) {
       return Optional.empty();
     }
+    String text = kept.get().text();
     Diagnostics diagnostics = Diagnostics.of("pipeline " + pipeline.name());
-    Optional<Pipeline> old = DefinitionText.read(pipeline.name(), kept.get().text(), diagnostics);
+    Optional<Pipeline> old = DefinitionText.read(pipeline.name(), text, diagnostics);
+    Map<String, Table> tables =
+        tablesOfNow ? Map.of() : DefinitionText.readTables(pipeline.name(), text, diagnostics);
     diagnostics.orThrow();
     if (!old.orElseThrow().name().equals(pipeline.name())) {
       return Optional.empty(); // It goes on where another one was, which had finished.
     }
-    Map<String, String> references = PipelineText.references(kept.get().text());
-    Shaper shaper = compiling.asKept(old.get(), references).shaper();
-    return Optional.of(new Old(old.get(), shaper.withVersion(kept.get().version())));
+    Map<String, String> references = PipelineText.references(text);
+    Compiling.Compiled compiled = compiling.asKept(old.get(), references, tables);
+    Shaper shaper = compiled.shaper().withVersion(kept.get().version());
+    return Optional.of(new Old(old.get(), shaper, tablesOfNow ? Map.of() : compiled.tables()));
   }
 
   /** The source partitions of which some target has more than the tally, and how much. */
-  private Map<SourcePartition, Long> begun(Pipeline old, Shaper shaper) {
-    Map<SourcePartition, Long> positions = state.tally().positions(old.name());
+  private Map<SourcePartition, Long> begun(Old old) {
+    String name = old.pipeline().name();
+    Map<SourcePartition, Long> positions = state.tally().positions(name);
     Map<SourcePartition, Long> bounds = new HashMap<>();
-    Map<String, Target> open = RunParts.openTargets(old, shaper, ends.targets(old), state.tally());
+    TargetOpener opener = ends.targets(old.pipeline(), old.tables());
+    Map<String, Target> open =
+        RunParts.openTargets(old.pipeline(), old.shaper(), opener, state.tally());
     for (Target target : open.values()) {
       target
           .progress()
@@ -184,13 +211,14 @@ public final class Begun {
   public void emptyLeftChannels(Pipeline pipeline, Shaper shaper) {
     for (ChannelConnector connector : ends.leftChannels(pipeline)) {
       Channel left = ends.openLeft(connector, pipeline.name());
-      drain(pipeline, shaper, new NoIntake(), left);
+      drain(new Old(pipeline, shaper, Map.of()), new NoIntake(), left);
       ends.remove(connector, pipeline.name());
     }
   }
 
-  private void drain(Pipeline pipeline, Shaper shaper, Intake intake, Channel channel) {
-    drain(new RunParts(pipeline, shaper, intake, channel, ends.targets(pipeline), state.tally()));
+  private void drain(Old old, Intake intake, Channel channel) {
+    TargetOpener opener = ends.targets(old.pipeline(), old.tables());
+    drain(new RunParts(old.pipeline(), old.shaper(), intake, channel, opener, state.tally()));
   }
 
   private void drain(RunParts parts) {

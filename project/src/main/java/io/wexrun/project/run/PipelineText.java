@@ -3,15 +3,14 @@ package io.wexrun.project.run;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.project.read.DefinitionText;
 import java.util.Map;
-import java.util.SortedMap;
 import java.util.TreeMap;
 
 /**
- * The text that says what a pipeline makes of a record: its definition, and the versions of the
- * files that it looks up, which stand behind it as comments.
+ * The text that says what a pipeline makes of a record: its definition, that of the tables that it
+ * loads, and the versions of the files that it looks up, which stand behind as comments.
  *
  * <pre>{@code
- * Text    --> Definition, Version*
+ * Text    --> Definition, "---", LF, Tables, Version*
  * Version --> "# ", Digest, " ", Name, LF
  * }</pre>
  */
@@ -21,11 +20,15 @@ final class PipelineText {
   private PipelineText() {}
 
   /** The text of a pipeline with the versions of what it looks up. */
-  static String of(Pipeline pipeline, SortedMap<String, String> references) {
+  static String of(Pipeline pipeline, Compiling.Compiled compiled) {
     StringBuilder text = new StringBuilder(DefinitionText.of(pipeline));
-    references.forEach(
-        (name, version) ->
-            text.append(VERSION).append(version).append(' ').append(name).append('\n'));
+    text.append(DefinitionText.of(compiled.tables().values()));
+    compiled
+        .references()
+        .versions()
+        .forEach(
+            (name, version) ->
+                text.append(VERSION).append(version).append(' ').append(name).append('\n'));
     return text.toString();
   }
 

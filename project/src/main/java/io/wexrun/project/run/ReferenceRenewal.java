@@ -63,7 +63,7 @@ public final class ReferenceRenewal implements Renewal {
     try {
       Compiling.Compiled compiled = compiling.now(pipeline);
       compiled.references().keep();
-      String text = PipelineText.of(pipeline, compiled.references().versions());
+      String text = PipelineText.of(pipeline, compiled);
       String version = state.texts().keep(pipeline.name(), text).version();
       current = compiled.references();
       told = "";
