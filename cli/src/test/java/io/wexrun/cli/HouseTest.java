@@ -45,7 +45,7 @@ class HouseTest {
                           core.schema core.step core.written
       core.change       : core.address core.batch core.dead core.diagnose core.expression core.field
                           core.intake core.reference core.schema core.step core.written
-      core.rollup       : core.batch core.intake core.pipeline core.schema
+      core.rollup       : core.batch core.pipeline core.schema
       core.target       : core.batch core.identity core.intake core.pipeline
       core.shape        : core.batch core.change core.dead core.diagnose core.expression core.field
                           core.intake core.parse core.pipeline core.reference core.schema core.step

@@ -11,6 +11,8 @@ import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.List;
 import java.util.Properties;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
 import org.apache.arrow.c.ArrowArrayStream;
 import org.apache.arrow.c.Data;
 import org.apache.arrow.memory.BufferAllocator;
@@ -20,6 +22,9 @@ import org.duckdb.DuckDBConnection;
 /** Apache Parquet, written by a DuckDB that holds nothing. Lists and structs stay what they are. */
 public final class ParquetFormat implements FileFormat {
   private static final String STREAM = "wexrun_rows";
+
+  private static final Pattern INSIDE =
+      Pattern.compile("\"exception_message\":\"((?:[^\"\\\\]|\\\\.)*)\"");
 
   /** What DuckDB may use while it writes. */
   private static final String MEMORY = "512MB";
@@ -81,7 +86,15 @@ public final class ParquetFormat implements FileFormat {
                 + ")");
       }
     } catch (SQLException e) {
-      throw new IOException(e.getMessage().lines().findFirst().orElse(""), e);
+      throw new IOException(told(String.valueOf(e.getMessage())), e);
     }
+  }
+
+  /** What DuckDB says, out of the JSON in which it says some of it. */
+  private static String told(String message) {
+    Matcher inside = INSIDE.matcher(message);
+    return inside.find()
+        ? inside.group(1).replace("\\\"", "\"")
+        : message.lines().findFirst().orElse("");
   }
 }

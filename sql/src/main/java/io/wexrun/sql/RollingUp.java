@@ -4,7 +4,6 @@ import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.Rows;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
-import io.wexrun.core.intake.Records;
 import io.wexrun.core.pipeline.Rollup;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.rollup.Grouping;
@@ -86,7 +85,6 @@ public final class RollingUp {
         }
       }
     }
-    Records one = Records.numbered(new byte[0], new int[1], new int[1], 1, 0, null);
-    return new Batch(kept, columns, count, one, new int[count]);
+    return Batch.ofNoRecords(kept, columns, count);
   }
 }

@@ -55,6 +55,12 @@ public final class Batch {
     return new Batch(Schema.EMPTY, List.of(), rows.length, records, rows);
   }
 
+  /** Rows that come from no records, such as those of a table. */
+  public static Batch ofNoRecords(Schema schema, List<Vector> columns, int rows) {
+    Records one = Records.numbered(new byte[0], new int[1], new int[1], 1, 0, null);
+    return new Batch(schema, columns, rows, one, new int[rows]);
+  }
+
   /** The columns' names and types. */
   public Schema schema() {
     return schema;

@@ -5,7 +5,6 @@ import io.wexrun.core.batch.Rows;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
-import io.wexrun.core.intake.Records;
 import io.wexrun.core.pipeline.Rollup;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Schema;
@@ -129,7 +128,6 @@ public final class Grouping {
         measures.get(i).write(group, own);
       }
     }
-    Records one = Records.numbered(new byte[0], new int[1], new int[1], 1, 0, null);
-    return new Batch(schema, List.of(columns), count, one, new int[count]);
+    return Batch.ofNoRecords(schema, List.of(columns), count);
   }
 }
