@@ -23,9 +23,9 @@ import picocli.CommandLine.Parameters;
     description = {
       "Make a workspace with made-up data of Ostrel Trams, and run it to the end.",
       "Run it again in the same folder: nothing is taken twice.",
-      "With --postgres its tables are in a PostgreSQL server, which is started for it and runs",
-      "until you press Ctrl-C; or in one that --url names, with the user and the password of",
-      "the environment variables PGUSER and PGPASSWORD."
+      "With --postgres its tables are in a PostgreSQL server, which is started for it",
+      "and runs until you press Ctrl-C; with --url in one that is there, as the user",
+      "of the environment variables PGUSER and PGPASSWORD."
     },
     footer = {
       "",
