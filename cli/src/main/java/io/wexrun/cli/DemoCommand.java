@@ -14,8 +14,11 @@ import java.util.Optional;
 import java.util.concurrent.Callable;
 import java.util.concurrent.CountDownLatch;
 import picocli.CommandLine.Command;
+import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
+import picocli.CommandLine.ParameterException;
 import picocli.CommandLine.Parameters;
+import picocli.CommandLine.Spec;
 
 @Command(
     name = "demo",
@@ -43,6 +46,8 @@ final class DemoCommand implements Callable<Integer> {
 
   private final Terminal terminal;
 
+  @Spec private CommandSpec spec;
+
   @Parameters(
       arity = "0..1",
       paramLabel = "FOLDER",
@@ -68,6 +73,11 @@ final class DemoCommand implements Callable<Integer> {
 
   @Override
   public Integer call() throws InterruptedException {
+    if (url != null && !url.startsWith("jdbc:postgresql:")) {
+      throw new ParameterException(
+          spec.commandLine(),
+          "'" + url + "' is not a URL of a PostgreSQL database: jdbc:postgresql://HOST/DATABASE");
+    }
     if (url != null) {
       return run(Optional.of(server(url)));
     }

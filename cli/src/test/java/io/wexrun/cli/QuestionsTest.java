@@ -190,9 +190,16 @@ class QuestionsTest {
       Result demo = Wexrun.in(folder).run("demo", "--url", url);
       assertThat(demo.exit()).as(demo.err()).isZero();
       askAll(Wexrun.in(folder.resolve("tram-demo")), "scans", "stop_hours");
-      Result again = Wexrun.in(folder).run("demo");
-      assertThat(again.exit()).isEqualTo(3);
-      assertThat(again.err()).contains("has a demo already that loads into another database");
+      for (String[] other :
+          new String[][] {{"demo"}, {"demo", "--url", "jdbc:postgresql://localhost:1/x"}}) {
+        Result again = Wexrun.in(folder).run(other);
+        assertThat(again.exit()).isEqualTo(3);
+        assertThat(again.err()).contains("has a demo already that loads into another database");
+      }
+      Result nonsense = Wexrun.in(folder).run("demo", "--url", "nonsense", "none");
+      assertThat(nonsense.exit()).isEqualTo(2);
+      assertThat(nonsense.err()).contains("'nonsense' is not a URL");
+      assertThat(folder.resolve("none")).doesNotExist();
     }
   }
 

@@ -83,10 +83,12 @@ public final class SqlColumns implements ColumnsReader {
       }
       return new Columns(new Schema(columns), lengths(sql));
     } catch (SQLException e) {
+      String why = String.valueOf(e.getMessage()).lines().findFirst().orElse("").strip();
+      boolean syntax = why.contains("syntax error");
       throw new IllegalArgumentException(
           "DuckDB does not understand it: "
-              + String.valueOf(e.getMessage()).lines().findFirst().orElse("").strip()
-              + " (names that are words of SQL stand in quotes)",
+              + why
+              + (syntax ? " (names that are words of SQL stand in quotes)" : ""),
           e);
     }
   }

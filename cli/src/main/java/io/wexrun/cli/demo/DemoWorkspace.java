@@ -75,7 +75,7 @@ public final class DemoWorkspace {
     try {
       Path definition = folder.resolve(DEFINITION);
       if (Files.exists(definition)
-          && Files.readString(definition).contains(EMBEDDED) == server.isPresent()) {
+          && !Files.readString(definition).contains(server.orElse(EMBEDDED))) {
         throw OutsideException.lasting(
             folder + " has a demo already that loads into another database: name another folder");
       }
