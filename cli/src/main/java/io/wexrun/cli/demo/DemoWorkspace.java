@@ -74,8 +74,7 @@ public final class DemoWorkspace {
     boolean made = false;
     try {
       Path definition = folder.resolve(DEFINITION);
-      if (Files.exists(definition)
-          && !Files.readString(definition).contains(server.orElse(EMBEDDED))) {
+      if (Files.exists(definition) && isOther(Files.readString(definition), server)) {
         throw OutsideException.lasting(
             folder + " has a demo already that loads into another database: name another folder");
       }
@@ -103,6 +102,13 @@ public final class DemoWorkspace {
       throw new OutsideException("cannot make the demo in " + folder + ": " + e.getMessage(), e);
     }
     return made;
+  }
+
+  /** Whether a definition that is there, perhaps edited, loads into another database. */
+  private static boolean isOther(String definition, Optional<String> server) {
+    return server
+        .map(settings -> !definition.contains(settings))
+        .orElse(definition.contains("{postgres:"));
   }
 
   private static void copyResource(String resource, Path file) throws IOException {
