@@ -29,6 +29,7 @@ import picocli.CommandLine.Spec;
       AdoptCommand.class,
       DeadCommand.class,
       QueueCommand.class,
+      FilesCommand.class,
       SqlCommand.class,
       TableCommand.class,
       HistoryCommand.class,

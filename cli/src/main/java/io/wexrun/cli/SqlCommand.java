@@ -96,7 +96,8 @@ final class SqlCommand implements Callable<Integer> {
     return stores.get(0);
   }
 
-  private static List<Map<String, Object>> rows(Answer answer) {
+  /** The rows of an answer, each by the names of its columns. */
+  static List<Map<String, Object>> rows(Answer answer) {
     List<Map<String, Object>> rows = new ArrayList<>();
     for (List<Object> row : answer.rows()) {
       Map<String, Object> named = new LinkedHashMap<>();

@@ -28,6 +28,7 @@ class HouseTest {
       core.address      :
       core.diagnose     :
       core.identity     :
+      core.secret       : core.diagnose
       core.schema       : core.diagnose
       core.reference    :
       core.pipeline     : core.schema
@@ -56,32 +57,34 @@ class HouseTest {
       core.run          : core.batch core.channel core.dead core.diagnose core.intake core.pipeline
                           core.shape core.tally core.target
       core.connect      : core.batch core.channel core.diagnose core.intake core.pipeline core.reference
-                          core.schema core.target core.written
+                          core.schema core.secret core.target core.written
       state             : core.dead core.diagnose core.identity core.intake core.schema core.tally
       queue.disk        :
-      queue.log         : core.diagnose core.framing core.intake queue.disk
-      queue             : core.diagnose core.identity queue.disk queue.log state
+      queue.log         : core.diagnose core.framing core.intake core.secret queue.disk
+      queue             : core.diagnose core.identity core.secret queue.disk queue.log state
       queue.care        : core.diagnose queue queue.disk queue.log state
       queue.ends        : core.batch core.channel core.connect core.dead core.diagnose core.framing
-                          core.identity core.intake core.pipeline core.schema core.tally core.target
-                          core.written queue queue.log
+                          core.identity core.intake core.pipeline core.schema core.secret core.tally
+                          core.target core.written queue queue.log
       files             : core.connect core.diagnose core.framing core.identity core.intake
                           core.pipeline core.reference core.schema
+      files.format      : core.batch core.connect core.diagnose core.field core.pipeline core.schema
+                          core.secret core.target
       files.folder      : core.batch core.connect core.diagnose core.field core.identity core.intake
-                          core.pipeline core.rollup core.schema core.target
+                          core.pipeline core.rollup core.schema core.secret core.target
       formats           : core.batch core.connect core.dead core.diagnose core.field core.intake
                           core.pipeline core.reference core.schema core.step core.written
       sql               : core.batch core.diagnose core.field core.identity core.intake core.pipeline
                           core.rollup core.schema core.target
       duckdb            : core.batch core.connect core.diagnose core.identity core.intake
-                          core.pipeline core.reference core.schema core.target sql
+                          core.pipeline core.reference core.schema core.secret core.target sql
       postgres          : core.batch core.connect core.diagnose core.field core.identity core.intake
-                          core.pipeline core.schema core.target sql
+                          core.pipeline core.schema core.secret core.target sql
       project.yaml      : core.diagnose
       project.definition: core.intake core.pipeline core.shape
       project.read      : core.connect core.diagnose core.pipeline core.schema project.definition project.yaml
       project.open      : core.channel core.connect core.diagnose core.intake core.pipeline
-                          core.reference core.run core.shape core.tally core.target
+                          core.reference core.run core.secret core.shape core.tally core.target
                           project.definition state
       project.check     : core.connect core.diagnose core.framing core.intake core.pipeline
                           core.reference core.shape core.target core.written project.definition
@@ -92,7 +95,7 @@ class HouseTest {
       project.run       : core.channel core.diagnose core.identity core.intake core.pipeline core.run
                           core.shape core.tally core.target project.open project.read state
       project.facts     : core.dead core.diagnose queue queue.ends queue.log
-      project           : core.channel core.dead core.diagnose core.pipeline core.run core.schema
+      project           : core.channel core.connect core.dead core.diagnose core.pipeline core.run core.schema
                           core.shape core.tally core.target project.check project.ask project.definition
                           project.draft project.facts project.open project.read project.run queue
                           queue.care queue.ends state
@@ -107,10 +110,17 @@ class HouseTest {
   private static final String LIBRARIES =
       """
       core.connect : java.io java.nio.file
+      core.target  : java.nio.file
       core.rollup  : java.security org.apache.datasketches.hll
+      core.secret  : java.security javax.crypto
       core         : com.google.common.collect com.google.re2j dev.cel java.security
       state        : java.io java.nio.channels java.nio.file java.security java.sql org.sqlite
+      queue.log    : com.google.crypto.tink io.airlift.compress java.io java.nio.file java.security
+                     javax.crypto
       queue        : io.airlift.compress java.io java.nio.channels java.nio.file
+      files.format : com.google.crypto.tink de.siegmar.fastcsv java.io java.nio.file java.security
+                     tools.jackson
+      files.folder : com.sun.jna java.io java.nio.channels java.nio.file tools.jackson
       files        : de.siegmar.fastcsv java.io java.nio.channels java.nio.file tools.jackson
       formats      : com.google.protobuf java.io java.nio.file java.security org.apache.avro
                      tools.jackson ua_parser

@@ -3,6 +3,8 @@ package io.wexrun.contract;
 import io.wexrun.core.connect.Site;
 import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.secret.EncryptionKey;
+import io.wexrun.core.secret.Keys;
 import java.nio.file.Path;
 import java.util.HashMap;
 import java.util.LinkedHashMap;
@@ -15,6 +17,7 @@ import java.util.function.Function;
 public final class FolderSite implements Site, AutoCloseable {
   private final Path folder;
   private final Map<String, Settings> targets = new HashMap<>();
+  private final Map<String, EncryptionKey> keys = new HashMap<>();
   private final Map<Class<?>, AutoCloseable> shared = new LinkedHashMap<>();
 
   /** A site whose data are in {@code .wexrun} of the folder. */
@@ -36,6 +39,22 @@ public final class FolderSite implements Site, AutoCloseable {
   @Override
   public Path data() {
     return folder.resolve(".wexrun");
+  }
+
+  /** This site with a key. */
+  public FolderSite with(EncryptionKey key) {
+    keys.put(key.id(), key);
+    return this;
+  }
+
+  @Override
+  public Keys keys() {
+    return Keys.of(keys);
+  }
+
+  @Override
+  public Optional<String> encrypt() {
+    return Optional.empty();
   }
 
   @Override

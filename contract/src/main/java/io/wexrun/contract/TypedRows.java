@@ -29,7 +29,7 @@ public final class TypedRows {
   }
 
   /** Rows at positions from {@code first} on. */
-  static Rows of(Schema schema, long first, List<List<String>> texts) {
+  public static Rows of(Schema schema, long first, List<List<String>> texts) {
     List<Vector> columns = new ArrayList<>();
     for (int c = 0; c < schema.size(); c++) {
       Type type = schema.column(c).type();

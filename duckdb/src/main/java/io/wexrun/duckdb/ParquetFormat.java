@@ -1,18 +1,26 @@
 package io.wexrun.duckdb;
 
 import io.wexrun.core.batch.Rows;
+import io.wexrun.core.connect.FileForm;
 import io.wexrun.core.connect.FileFormat;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.secret.Keys;
+import io.wexrun.core.target.Answer;
+import io.wexrun.sql.Answers;
 import io.wexrun.sql.Names;
 import java.io.IOException;
+import java.nio.file.Files;
 import java.nio.file.Path;
 import java.sql.DriverManager;
+import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.List;
+import java.util.Map;
 import java.util.Properties;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
+import java.util.stream.Collectors;
 import org.apache.arrow.c.ArrowArrayStream;
 import org.apache.arrow.c.Data;
 import org.apache.arrow.memory.BufferAllocator;
@@ -21,6 +29,7 @@ import org.duckdb.DuckDBConnection;
 
 /** Apache Parquet, written by a DuckDB that holds nothing. Lists and structs stay what they are. */
 public final class ParquetFormat implements FileFormat {
+  private static final String ENDING = ".parquet";
   private static final String STREAM = "wexrun_rows";
 
   private static final Pattern INSIDE =
@@ -42,8 +51,13 @@ public final class ParquetFormat implements FileFormat {
   }
 
   @Override
-  public String ending(String compression) {
-    return ".parquet";
+  public String ending(FileForm form) {
+    return ENDING;
+  }
+
+  @Override
+  public boolean owns(String name) {
+    return name.endsWith(ENDING);
   }
 
   @Override
@@ -54,20 +68,22 @@ public final class ParquetFormat implements FileFormat {
   private static synchronized DuckDBConnection connect() throws SQLException {
     DuckDbConnector.requireOption();
     if (database == null) {
-      Properties settings = new Properties();
-      settings.setProperty("memory_limit", MEMORY);
-      settings.setProperty("autoinstall_known_extensions", "false");
-      settings.setProperty("autoload_known_extensions", "false");
-      database = (DuckDBConnection) DriverManager.getConnection("jdbc:duckdb:", settings);
+      database = open(Map.of());
     }
     return database.duplicate();
   }
 
+  private static DuckDBConnection open(Map<String, String> more) throws SQLException {
+    Properties settings = new Properties();
+    settings.setProperty("memory_limit", MEMORY);
+    settings.setProperty("autoinstall_known_extensions", "false");
+    settings.setProperty("autoload_known_extensions", "false");
+    settings.putAll(more);
+    return (DuckDBConnection) DriverManager.getConnection("jdbc:duckdb:", settings);
+  }
+
   @Override
-  public void write(Path file, Table table, List<Rows> parts, String compression)
-      throws IOException {
-    List<String> sort = table.details().sort();
-    String how = compression.equals("none") ? "uncompressed" : compression;
+  public void write(Path file, Table table, List<Rows> parts, FileForm form) throws IOException {
     try (DuckDBConnection connection = connect();
         BufferAllocator allocator = new RootAllocator();
         ArrowRows reader = new ArrowRows(allocator, table.schema(), parts);
@@ -75,16 +91,82 @@ public final class ParquetFormat implements FileFormat {
       Data.exportArrayStream(allocator, reader, stream);
       connection.registerArrowStream(STREAM, stream);
       try (Statement statement = connection.createStatement()) {
-        statement.execute(
-            "copy ("
-                + Sql.select(table.schema().columns(), STREAM)
-                + (sort.isEmpty() ? "" : " order by " + Names.list(sort))
-                + ") to "
-                + Names.text(file.toString())
-                + " (format parquet, compression "
-                + Names.text(how)
-                + ")");
+        statement.execute(copy(Sql.select(table.schema().columns(), STREAM), table, file, form));
       }
+    } catch (SQLException e) {
+      throw new IOException(told(String.valueOf(e.getMessage())), e);
+    }
+  }
+
+  private static String copy(String select, Table table, Path file, FileForm form) {
+    List<String> sort = table.details().sort();
+    String how = form.compression().equals("none") ? "uncompressed" : form.compression();
+    return "copy ("
+        + select
+        + (sort.isEmpty() ? "" : " order by " + Names.list(sort))
+        + ") to "
+        + Names.text(file.toString())
+        + " (format parquet, compression "
+        + Names.text(how)
+        + ")";
+  }
+
+  /** What does not fit into memory is put beside the file for the time. */
+  @Override
+  public long merge(List<Path> from, Path to, Table table, FileForm form, Keys keys)
+      throws IOException {
+    DuckDbConnector.requireOption();
+    Path beside = to.resolveSibling(to.getFileName() + ".tmp");
+    try (DuckDBConnection connection = open(Map.of("temp_directory", beside.toString()));
+        Statement statement = connection.createStatement()) {
+      String files = files(from);
+      String columns =
+          table.schema().columns().stream()
+              .map(c -> "null::" + Sql.type(c.type()) + " as " + Names.name(c.name()))
+              .collect(Collectors.joining(", "));
+      statement.execute(
+          copy(
+              "select * from (select "
+                  + columns
+                  + " where false) union all by name select * from "
+                  + files,
+              table,
+              to,
+              form));
+      long before = count(statement, files);
+      long after = count(statement, files(List.of(to)));
+      if (before != after) {
+        throw new IOException(to + " has " + after + " rows of " + before);
+      }
+      return after;
+    } catch (SQLException e) {
+      throw new IOException(told(String.valueOf(e.getMessage())), e);
+    } finally {
+      Files.deleteIfExists(beside);
+    }
+  }
+
+  private static long count(Statement statement, String files) throws SQLException {
+    try (ResultSet count = statement.executeQuery("select count(*) from " + files)) {
+      count.next();
+      return count.getLong(1);
+    }
+  }
+
+  private static String files(List<Path> files) {
+    return files.stream()
+        .map(file -> Names.text(file.toString()))
+        .collect(
+            Collectors.joining(
+                ", ", "read_parquet([", "], union_by_name = true, hive_partitioning = false)"));
+  }
+
+  @Override
+  public Answer read(Path file, int limit, Keys keys) throws IOException {
+    try (DuckDBConnection connection = connect();
+        Statement statement = connection.createStatement()) {
+      String sql = "select * from " + files(List.of(file)) + " limit " + limit;
+      return Answers.to(statement, sql, PlainValues::plain);
     } catch (SQLException e) {
       throw new IOException(told(String.valueOf(e.getMessage())), e);
     }

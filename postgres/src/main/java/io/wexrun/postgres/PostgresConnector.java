@@ -1,11 +1,11 @@
 package io.wexrun.postgres;
 
-import io.wexrun.core.connect.Secret;
 import io.wexrun.core.connect.Site;
 import io.wexrun.core.connect.StoreConnector;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.secret.Secret;
 import io.wexrun.core.target.Store;
 import java.util.List;
 import java.util.Optional;

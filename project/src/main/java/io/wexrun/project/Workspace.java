@@ -207,6 +207,11 @@ public final class Workspace implements AutoCloseable {
     return new WorkspaceTables(definition, stores);
   }
 
+  /** The tables of this workspace that are folders of files. */
+  public WorkspaceFiles files() {
+    return new WorkspaceFiles(definition, stores, site);
+  }
+
   /**
    * Runs pipelines side by side, in this process.
    *

@@ -13,10 +13,13 @@ import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 
 /** Collects the parts of a workspace. Not for several threads. */
 public final class WorkspaceBuilder {
   private final Path folder;
+  private final Map<String, Settings> keys = new LinkedHashMap<>();
+  private Optional<String> encrypt = Optional.empty();
   private final Map<String, Settings> stores = new LinkedHashMap<>();
   private final Map<String, Settings> targets = new LinkedHashMap<>();
   private final Map<String, Table> tables = new LinkedHashMap<>();
@@ -24,6 +27,18 @@ public final class WorkspaceBuilder {
 
   WorkspaceBuilder(Path folder) {
     this.folder = folder;
+  }
+
+  /** Adds a key that files may be encrypted with: {@code Settings.of("env", VARIABLE)}. */
+  public WorkspaceBuilder key(String name, Settings settings) {
+    keys.put(name, settings);
+    return this;
+  }
+
+  /** Encrypts new files with records with a key, where settings say nothing else. */
+  public WorkspaceBuilder encrypt(String key) {
+    encrypt = Optional.of(key);
+    return this;
   }
 
   /** Adds a store. */
@@ -68,6 +83,7 @@ public final class WorkspaceBuilder {
       throw new OutsideException("cannot make the folder " + whole + ": " + e.getMessage(), e);
     }
     String name = String.valueOf(whole.getFileName());
-    return Workspace.of(whole, new WorkspaceDefinition(name, stores, targets, tables, pipelines));
+    return Workspace.of(
+        whole, new WorkspaceDefinition(name, keys, encrypt, stores, targets, tables, pipelines));
   }
 }

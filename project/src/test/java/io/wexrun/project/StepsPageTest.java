@@ -61,7 +61,8 @@ class StepsPageTest {
 
   private static Steps steps() {
     WorkspaceDefinition nothing =
-        new WorkspaceDefinition("x", Map.of(), Map.of(), Map.of(), List.of());
+        new WorkspaceDefinition(
+            "x", Map.of(), Optional.empty(), Map.of(), Map.of(), Map.of(), List.of());
     Connectors connectors = new Connectors(folder);
     return connectors
         .steps()

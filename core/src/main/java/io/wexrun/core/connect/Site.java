@@ -2,6 +2,7 @@ package io.wexrun.core.connect;
 
 import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.secret.Keys;
 import java.nio.file.Path;
 import java.util.List;
 import java.util.Map;
@@ -18,6 +19,12 @@ public interface Site {
 
   /** The folder in which connectors keep what is theirs; it need not be there yet. */
   Path data();
+
+  /** The keys that are defined in it. */
+  Keys keys();
+
+  /** The key that new files with records are encrypted with, where settings say nothing else. */
+  Optional<String> encrypt();
 
   /** The targets that are neither tables nor dead letters, by name; queues among them. */
   Map<String, Settings> targets();

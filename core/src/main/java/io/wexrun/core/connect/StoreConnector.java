@@ -43,6 +43,11 @@ public interface StoreConnector extends Connector {
     return true;
   }
 
+  /** Whether its stores keep tables in files, as {@link io.wexrun.core.target.Filing}. */
+  default boolean files() {
+    return false;
+  }
+
   /** Whether the store is there already, so that opening it makes nothing. Opens nothing. */
   boolean exists(Settings settings, Site site);
 

@@ -11,16 +11,21 @@ import java.nio.ByteBuffer;
 import java.nio.channels.FileChannel;
 import java.nio.channels.FileLock;
 import java.nio.charset.StandardCharsets;
+import java.nio.file.DirectoryStream;
 import java.nio.file.Files;
+import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
 import java.nio.file.StandardOpenOption;
 import java.util.ArrayList;
+import java.util.Collection;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.TreeMap;
+import java.util.TreeSet;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.locks.ReentrantLock;
 import java.util.zip.CRC32C;
@@ -36,68 +41,27 @@ import tools.jackson.databind.node.ObjectNode;
  * crash; then it was not committed.
  *
  * <pre>{@code
- * Log   --> Line(Head), Line(Entry)*
- * Line  --> the CRC-32C of the JSON text in 8 hexadecimal digits, " ", JSON text, LF
- * Head  --> {"table": ID, "columns": [[NAME, TYPE, REQUIRED], ...]}
- * Entry --> {"writer": NAME, "sources": {SOURCE: [POSITION, ROWS], ...}, "files": [[STAGED, FINAL], ...]}
+ * Log      --> Line(Head), Line(Flush | Exchange)*
+ * List     --> Line([FINAL, ...])*
+ * Line     --> the CRC-32C of the JSON text in 8 hexadecimal digits, " ", JSON text, LF
+ * Head     --> {"table": ID, "columns": [[NAME, TYPE, REQUIRED], ...], "list": [LIST, COUNT]}
+ * Flush    --> {"writer": NAME, "sources": {SOURCE: [POSITION, ROWS], ...}, "files": [[STAGED, FINAL], ...]}
+ * Exchange --> {"exchange": FOLDER, "staged": STAGED, "from": [FILE, ...], "to": [FILE, ...]}
  * }</pre>
  *
  * <p>POSITION is how far a source partition has got, ROWS how many of its rows were committed over
- * all time. STAGED is a name in the folder of staged files, FINAL one below the table's folder. One
- * process at a time holds the lock file and writes; any may read. For several threads.
+ * all time. STAGED is a name in the folder of staged files, FINAL one below the table's folder,
+ * LIST the file beside the log with the names of the COUNT files that were there when it was summed
+ * up. One process at a time holds the lock file and writes; any may read. For several threads.
  */
 final class CommitLog {
   private static final String LOG = "commits";
+  private static final String LIST = "files-";
   private static final String LOCK = "lock";
   private static final JsonMapper JSON = JsonMapper.builder().build();
 
   /** File locks are a process's, so its threads need one of their own. */
   private static final Map<Path, ReentrantLock> HELD = new ConcurrentHashMap<>();
-
-  /**
-   * How far a source partition has got.
-   *
-   * @param position up to where
-   * @param rows how many rows of it were committed, over all time
-   */
-  record Reached(long position, long rows) {}
-
-  /** A file that was staged under one name and stands under another. */
-  record Placed(String staged, String name) {}
-
-  /**
-   * Everything that the log says.
-   *
-   * @param table who the table is
-   * @param writers how far each source partition of each writer has got
-   * @param files of the entries that were not summed up
-   * @param bytes how long the log is, without a torn line
-   * @param entries how many there are
-   */
-  record Content(
-      Identity table,
-      Schema schema,
-      Map<String, Map<SourcePartition, Reached>> writers,
-      List<Placed> files,
-      long bytes,
-      int entries) {
-    /** The same with other columns. */
-    Content with(Schema other) {
-      return new Content(table, other, writers, files, bytes, entries);
-    }
-
-    /** How many rows all writers have written. */
-    long rows() {
-      return writers.values().stream()
-          .flatMap(sources -> sources.values().stream())
-          .mapToLong(Reached::rows)
-          .sum();
-    }
-
-    Map<SourcePartition, Reached> of(String writer) {
-      return writers.getOrDefault(writer, Map.of());
-    }
-  }
 
   private final Path folder;
 
@@ -137,21 +101,29 @@ final class CommitLog {
     if (Files.exists(log())) {
       return;
     }
-    ObjectNode head = JSON.createObjectNode().put("table", Identity.fresh().text());
+    replace(LOG, List.of(head(Identity.fresh(), schema)));
+  }
+
+  private static ObjectNode head(Identity table, Schema schema) {
+    ObjectNode head = JSON.createObjectNode().put("table", table.text());
     ArrayNode columns = head.putArray("columns");
     for (Column column : schema.columns()) {
       columns.addArray().add(column.name()).add(column.type().toString()).add(column.required());
     }
-    replace(List.of(head));
+    return head;
   }
 
-  private void replace(List<ObjectNode> lines) throws IOException {
-    Path fresh = folder.resolve(LOG + ".new");
+  private void replace(String name, List<? extends JsonNode> lines) throws IOException {
+    Path fresh = folder.resolve(name + ".new");
     StringBuilder text = new StringBuilder();
     lines.forEach(line -> text.append(line(line)));
     Files.writeString(fresh, text);
     force(fresh);
-    Files.move(fresh, log(), StandardCopyOption.ATOMIC_MOVE, StandardCopyOption.REPLACE_EXISTING);
+    Files.move(
+        fresh,
+        folder.resolve(name),
+        StandardCopyOption.ATOMIC_MOVE,
+        StandardCopyOption.REPLACE_EXISTING);
     force(folder);
   }
 
@@ -185,7 +157,36 @@ final class CommitLog {
     if (!Files.exists(log())) {
       return Optional.empty();
     }
-    byte[] data = Files.readAllBytes(log());
+    while (true) {
+      Lines lines = lines(LOG);
+      if (lines.all().isEmpty()) {
+        throw damaged(LOG, "it has no head");
+      }
+      JsonNode list = lines.all().get(0).get("list");
+      if (list == null) {
+        return Optional.of(content(lines, Set.of()));
+      }
+      Set<String> listed = new TreeSet<>();
+      try {
+        for (JsonNode line : lines(list.get(0).asString()).all()) {
+          line.forEach(name -> listed.add(name.asString()));
+        }
+        if (listed.size() != list.get(1).asInt()) {
+          throw damaged(list.get(0).asString(), "names are missing");
+        }
+        return Optional.of(content(lines, listed));
+      } catch (NoSuchFileException e) {
+        if (lines(LOG).all().get(0).equals(lines.all().get(0))) {
+          throw damaged(list.get(0).asString(), "it is gone");
+        } // Otherwise it was summed up meanwhile.
+      }
+    }
+  }
+
+  private record Lines(List<JsonNode> all, long bytes) {}
+
+  private Lines lines(String name) throws IOException {
+    byte[] data = Files.readAllBytes(folder.resolve(name));
     List<JsonNode> lines = new ArrayList<>();
     int at = 0;
     while (at < data.length) {
@@ -196,22 +197,19 @@ final class CommitLog {
       Optional<JsonNode> line = line(new String(data, at, end - at, StandardCharsets.UTF_8));
       if (end == data.length || line.isEmpty()) {
         if (end < data.length - 1) {
-          throw damaged("line " + (lines.size() + 1) + " is not what was written");
+          throw damaged(name, "line " + (lines.size() + 1) + " is not what was written");
         }
         break; // Torn by a crash: it was not committed.
       }
       lines.add(line.get());
       at = end + 1;
     }
-    if (lines.isEmpty()) {
-      throw damaged("it has no head");
-    }
-    return Optional.of(content(lines, at));
+    return new Lines(lines, at);
   }
 
-  private OutsideException damaged(String how) {
+  private OutsideException damaged(String name, String how) {
     return OutsideException.lasting(
-        log()
+        folder.resolve(name)
             + " is damaged: "
             + how
             + ". It says what is in the table: put it back from a backup, with the table's files");
@@ -228,40 +226,69 @@ final class CommitLog {
     }
   }
 
-  private static Content content(List<JsonNode> lines, long bytes) {
-    JsonNode head = lines.get(0);
+  private static Content content(Lines lines, Set<String> listed) {
+    JsonNode head = lines.all().get(0);
     Schema schema = Schema.EMPTY;
     for (JsonNode column : head.get("columns")) {
       Type type = Type.parse(column.get(1).asString()).orElseThrow();
       schema = schema.with(new Column(column.get(0).asString(), type, column.get(2).asBoolean()));
     }
-    Map<String, Map<SourcePartition, Reached>> writers = new LinkedHashMap<>();
-    List<Placed> files = new ArrayList<>();
-    for (JsonNode entry : lines.subList(1, lines.size())) {
-      Map<SourcePartition, Reached> sources =
+    Map<String, Map<SourcePartition, Content.Reached>> writers = new LinkedHashMap<>();
+    List<Content.Step> steps = new ArrayList<>();
+    for (JsonNode entry : lines.all().subList(1, lines.all().size())) {
+      if (entry.has("exchange")) {
+        steps.add(
+            new Content.Exchanged(
+                entry.get("exchange").asString(),
+                entry.get("staged").asString(),
+                names(entry.get("from")),
+                names(entry.get("to"))));
+        continue;
+      }
+      Map<SourcePartition, Content.Reached> sources =
           writers.computeIfAbsent(entry.get("writer").asString(), w -> new TreeMap<>());
-      entry
-          .get("sources")
-          .properties()
-          .forEach(
-              source ->
-                  sources.put(
-                      new SourcePartition(source.getKey()),
-                      new Reached(
-                          source.getValue().get(0).asLong(), source.getValue().get(1).asLong())));
-      entry
-          .get("files")
-          .forEach(file -> files.add(new Placed(file.get(0).asString(), file.get(1).asString())));
+      for (var source : entry.get("sources").properties()) {
+        JsonNode reached = source.getValue();
+        sources.put(
+            new SourcePartition(source.getKey()),
+            new Content.Reached(reached.get(0).asLong(), reached.get(1).asLong()));
+      }
+      for (JsonNode file : entry.get("files")) {
+        steps.add(new Content.Placed(file.get(0).asString(), file.get(1).asString()));
+      }
     }
     Identity table = new Identity(head.get("table").asString());
-    return new Content(table, schema, writers, files, bytes, lines.size() - 1);
+    int entries = lines.all().size() - 1;
+    return new Content(table, schema, listed, writers, steps, lines.bytes(), entries);
+  }
+
+  private static List<String> names(JsonNode array) {
+    List<String> names = new ArrayList<>();
+    array.forEach(name -> names.add(name.asString()));
+    return names;
   }
 
   /** Adds an entry, so that it survives the loss of power. Called alone. */
   void append(
-      Content before, String writer, Map<SourcePartition, Reached> reached, List<Placed> files)
+      Content before,
+      String writer,
+      Map<SourcePartition, Content.Reached> reached,
+      List<Content.Placed> files)
       throws IOException {
-    byte[] line = line(entry(writer, reached, files)).getBytes(StandardCharsets.UTF_8);
+    append(before, flush(writer, reached, files));
+  }
+
+  /** Adds that a folder was exchanged, as {@link #append} does. Called alone. */
+  void append(Content before, Content.Exchanged exchanged) throws IOException {
+    ObjectNode entry = JSON.createObjectNode().put("exchange", exchanged.folder());
+    entry.put("staged", exchanged.staged());
+    exchanged.from().forEach(entry.putArray("from")::add);
+    exchanged.to().forEach(entry.putArray("to")::add);
+    append(before, entry);
+  }
+
+  private void append(Content before, ObjectNode entry) throws IOException {
+    byte[] line = line(entry).getBytes(StandardCharsets.UTF_8);
     try (FileChannel channel = FileChannel.open(log(), StandardOpenOption.WRITE)) {
       channel.truncate(before.bytes());
       channel.position(before.bytes());
@@ -278,8 +305,8 @@ final class CommitLog {
     }
   }
 
-  private static ObjectNode entry(
-      String writer, Map<SourcePartition, Reached> reached, List<Placed> files) {
+  private static ObjectNode flush(
+      String writer, Map<SourcePartition, Content.Reached> reached, List<Content.Placed> files) {
     ObjectNode entry = JSON.createObjectNode().put("writer", writer);
     ObjectNode sources = entry.putObject("sources");
     new TreeMap<>(reached)
@@ -289,16 +316,41 @@ final class CommitLog {
     return entry;
   }
 
-  /** Sums the entries up, one for each writer. Called alone, when all files are in their places. */
-  void sumUp(Content content) throws IOException {
-    List<ObjectNode> lines = new ArrayList<>();
-    ObjectNode head = JSON.createObjectNode().put("table", content.table().text());
-    ArrayNode columns = head.putArray("columns");
-    for (Column column : content.schema().columns()) {
-      columns.addArray().add(column.name()).add(column.type().toString()).add(column.required());
+  /**
+   * Sums the entries up: a list of all files, and an entry for each writer. Called alone, when all
+   * files are in their places.
+   *
+   * @param files those that are there
+   */
+  void sumUp(Content content, Collection<String> files) throws IOException {
+    List<ArrayNode> names = new ArrayList<>();
+    for (List<String> some : inParts(List.copyOf(files))) {
+      ArrayNode line = JSON.createArrayNode();
+      some.forEach(line::add);
+      names.add(line);
     }
+    String list = LIST + Identity.fresh();
+    replace(list, names);
+    List<ObjectNode> lines = new ArrayList<>();
+    ObjectNode head = head(content.table(), content.schema());
+    head.putArray("list").add(list).add(files.size());
     lines.add(head);
-    content.writers().forEach((writer, reached) -> lines.add(entry(writer, reached, List.of())));
-    replace(lines);
+    content.writers().forEach((writer, reached) -> lines.add(flush(writer, reached, List.of())));
+    replace(LOG, lines);
+    try (DirectoryStream<Path> lists = Files.newDirectoryStream(folder, LIST + "*")) {
+      for (Path other : lists) {
+        if (!other.getFileName().toString().equals(list)) {
+          Files.delete(other);
+        }
+      }
+    }
+  }
+
+  private static List<List<String>> inParts(List<String> names) {
+    List<List<String>> parts = new ArrayList<>();
+    for (int at = 0; at < names.size(); at += 1000) {
+      parts.add(names.subList(at, Math.min(names.size(), at + 1000)));
+    }
+    return parts;
   }
 }

@@ -36,6 +36,9 @@ record Cut(List<By> by, ZoneId zone) {
   /** What a value is called that is absent or empty. */
   static final String NONE = "_none_";
 
+  /** The folder of all rows of a table that is not cut. */
+  static final String ALL = "all";
+
   /** Into more folders at once nobody means to write: each file is forced onto the disk. */
   private static final int MOST = 10_000;
 
@@ -104,7 +107,7 @@ record Cut(List<By> by, ZoneId zone) {
   /** The rows by the folders that they belong into, in the order in which these come up. */
   Map<String, List<Rows>> cut(Table table, List<Rows> parts) {
     if (by.isEmpty()) {
-      return Map.of("", parts);
+      return Map.of(ALL, parts);
     }
     Map<String, List<Rows>> cut = new LinkedHashMap<>();
     for (Rows rows : parts) {

@@ -1,5 +1,7 @@
 package io.wexrun.files.folder;
 
+import io.wexrun.core.connect.Encryption;
+import io.wexrun.core.connect.FileForm;
 import io.wexrun.core.connect.FileFormat;
 import io.wexrun.core.connect.Site;
 import io.wexrun.core.connect.StoreConnector;
@@ -40,7 +42,7 @@ public final class FolderConnector implements StoreConnector {
 
   @Override
   public List<String> keys() {
-    return List.of(FOLDER, FORMAT, COMPRESS, BY, ZONE, PREFIX);
+    return List.of(FOLDER, FORMAT, COMPRESS, BY, ZONE, PREFIX, Encryption.KEY);
   }
 
   @Override
@@ -82,6 +84,11 @@ public final class FolderConnector implements StoreConnector {
   }
 
   @Override
+  public boolean files() {
+    return true;
+  }
+
+  @Override
   public boolean answersQueries() {
     return false;
   }
@@ -114,6 +121,7 @@ public final class FolderConnector implements StoreConnector {
             Optional.of("write " + String.join(" or ", format.compressions())));
       }
     }
+    Encryption.check(settings, site, path, diagnostics);
     for (String by : texts(settings.values().get(BY))) {
       if (Cut.read(by).isEmpty()) {
         diagnostics.error(
@@ -173,9 +181,11 @@ public final class FolderConnector implements StoreConnector {
     FolderStore.Writing writing =
         new FolderStore.Writing(
             format,
-            settings.text(COMPRESS).orElse(format.compressions().get(0)),
+            new FileForm(
+                settings.text(COMPRESS).orElse(format.compressions().get(0)),
+                Encryption.of(settings, site)),
             cut.get(),
             settings.text(PREFIX).orElse("rows"));
-    return new FolderStore(name, folder, writing);
+    return new FolderStore(name, folder, writing, site.keys());
   }
 }

@@ -1,12 +1,15 @@
 package io.wexrun.files.folder;
 
+import io.wexrun.core.connect.FileForm;
 import io.wexrun.core.connect.FileFormat;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
+import io.wexrun.core.secret.Keys;
 import io.wexrun.core.target.Comparing;
+import io.wexrun.core.target.Filing;
 import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Store;
 import io.wexrun.core.target.TableDifference;
@@ -21,12 +24,14 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalLong;
+import java.util.UUID;
+import java.util.function.Consumer;
 
 /**
  * A folder with a folder for each table. What is Wexrun's own stands in {@code .wexrun} below them:
  * who the store is, and of each table its {@link CommitLog} and the files that are staged.
  */
-final class FolderStore implements Store, Comparing {
+final class FolderStore implements Store, Comparing, Filing {
   static final String OWN = ".wexrun";
 
   private static final String IDENTITY = "store";
@@ -34,18 +39,29 @@ final class FolderStore implements Store, Comparing {
   private final String name;
   private final Path folder;
   private final Writing writing;
+  private final Keys keys;
 
   /**
    * How files are written.
    *
    * @param prefix what their names begin with
    */
-  record Writing(FileFormat format, String compression, Cut cut, String prefix) {}
+  record Writing(FileFormat format, FileForm form, Cut cut, String prefix) {
+    /** A name for a file, as no other has it. */
+    String name(String begin) {
+      return begin + "-" + UUID.randomUUID().toString().substring(0, 8) + format.ending(form);
+    }
+  }
 
-  FolderStore(String name, Path folder, Writing writing) {
+  FolderStore(String name, Path folder, Writing writing, Keys keys) {
     this.name = name;
     this.folder = folder;
     this.writing = writing;
+    this.keys = keys;
+  }
+
+  Keys keys() {
+    return keys;
   }
 
   Writing writing() {
@@ -77,12 +93,17 @@ final class FolderStore implements Store, Comparing {
   }
 
   /** The folder of a table. */
-  Path of(String table) {
-    return folder.resolve(Cut.escaped(table));
+  TableFolder of(String table) {
+    return new TableFolder(folder.resolve(Cut.escaped(table)));
   }
 
   private CommitLog log(String table) {
-    return new CommitLog(of(table).resolve(OWN));
+    return of(table).log();
+  }
+
+  OutsideException gone(String table) {
+    return OutsideException.lasting(
+        "table " + table + " of " + this + " was removed while it was written to");
   }
 
   OutsideException failed(String what, IOException e) {
@@ -117,7 +138,7 @@ final class FolderStore implements Store, Comparing {
     }
   }
 
-  private void requireSame(Table table, CommitLog.Content content) {
+  private void requireSame(Table table, Content content) {
     List<TableDifference.Column> columns = differences(table, content);
     if (!columns.isEmpty()) {
       TableDifference.Column first = columns.get(0);
@@ -135,7 +156,7 @@ final class FolderStore implements Store, Comparing {
     }
   }
 
-  private static List<TableDifference.Column> differences(Table table, CommitLog.Content content) {
+  private static List<TableDifference.Column> differences(Table table, Content content) {
     List<TableDifference.Column> columns = new ArrayList<>();
     for (Column column : table.schema().columns()) {
       var place = content.schema().find(column.name());
@@ -181,7 +202,7 @@ final class FolderStore implements Store, Comparing {
   @Override
   public OptionalLong rows(Table table) {
     try {
-      Optional<CommitLog.Content> content = log(table.name()).read();
+      Optional<Content> content = log(table.name()).read();
       return content.isEmpty() || table.rollup().isPresent()
           ? OptionalLong.empty()
           : OptionalLong.of(content.get().rows());
@@ -205,7 +226,7 @@ final class FolderStore implements Store, Comparing {
     }
   }
 
-  private static Standing standing(CommitLog.Content content, String writer) {
+  private static Standing standing(Content content, String writer) {
     Map<SourcePartition, Long> progress = new HashMap<>();
     Map<SourcePartition, Long> rows = new HashMap<>();
     content
@@ -216,6 +237,36 @@ final class FolderStore implements Store, Comparing {
               rows.put(source, reached.rows());
             });
     return new Standing(Optional.of(content.table()), progress, rows);
+  }
+
+  @Override
+  public Optional<List<RowsFile>> files(String table) {
+    TableFolder of = of(table);
+    try {
+      Optional<Content> content = of.log().read();
+      if (content.isEmpty()) {
+        return Optional.empty();
+      }
+      List<RowsFile> files = new ArrayList<>();
+      for (Map.Entry<String, Path> file : of.files(content.get()).entrySet()) {
+        Path path = file.getValue();
+        Optional<Long> bytes =
+            Files.exists(path) ? Optional.of(Files.size(path)) : Optional.empty();
+        files.add(new RowsFile(file.getKey(), path, bytes));
+      }
+      return Optional.of(files);
+    } catch (IOException e) {
+      throw failed("list the files of table " + table, e);
+    }
+  }
+
+  @Override
+  public void merge(Table table, long bytes, Consumer<Merged> told) {
+    try {
+      new Merging(this, of(table.name()), table, bytes).run(told);
+    } catch (IOException e) {
+      throw failed("merge files of table " + table.name(), e);
+    }
   }
 
   @Override

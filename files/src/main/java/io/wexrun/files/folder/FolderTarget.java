@@ -15,9 +15,7 @@ import io.wexrun.core.target.Staged;
 import io.wexrun.core.target.Target;
 import java.io.IOException;
 import java.nio.file.Files;
-import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
-import java.nio.file.StandardCopyOption;
 import java.time.Instant;
 import java.time.ZoneOffset;
 import java.time.format.DateTimeFormatter;
@@ -28,10 +26,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
-import java.util.TreeSet;
-import java.util.UUID;
 import java.util.function.BiConsumer;
-import java.util.stream.Stream;
 
 /**
  * A table of files. A flush is written to files in a folder of staged ones, which readers of the
@@ -39,11 +34,6 @@ import java.util.stream.Stream;
  * What a crash leaves between the two is moved when the table is opened again.
  */
 final class FolderTarget implements Target {
-  private static final String STAGED = "staged";
-
-  /** With this no pattern of a reader shows a file that is not committed. */
-  private static final String PART = ".part";
-
   /** After so many entries the log is summed up when the table is opened. */
   private static final int SUM_UP_AFTER = 1000;
 
@@ -55,12 +45,12 @@ final class FolderTarget implements Target {
   private final String writer;
   private final Table table;
   private final Identity identity;
-  private final Map<SourcePartition, CommitLog.Reached> atOpening;
-  private final Map<SourcePartition, CommitLog.Reached> reached;
+  private final Map<SourcePartition, Content.Reached> atOpening;
+  private final Map<SourcePartition, Content.Reached> reached;
   private final Set<StagedFlush> staged = new HashSet<>();
 
   private FolderTarget(
-      FolderStore store, CommitLog log, String writer, Table table, CommitLog.Content content) {
+      FolderStore store, CommitLog log, String writer, Table table, Content content) {
     this.store = store;
     this.log = log;
     this.writer = writer;
@@ -76,11 +66,11 @@ final class FolderTarget implements Target {
       CommitLog log,
       String writer,
       Table table,
-      BiConsumer<Table, CommitLog.Content> check)
+      BiConsumer<Table, Content> check)
       throws IOException {
     return log.alone(
         () -> {
-          Optional<CommitLog.Content> found = log.read();
+          Optional<Content> found = log.read();
           if (found.isEmpty() && table.manage() == Table.Manage.NEVER) {
             throw OutsideException.lasting(
                 "there is no table "
@@ -90,28 +80,26 @@ final class FolderTarget implements Target {
                     + ", and wexrun.yaml says that it is never made here (manage: never)");
           }
           log.make(table.schema());
-          CommitLog.Content content = log.read().orElseThrow().with(added(table, content(found)));
+          Content content = log.read().orElseThrow().with(added(table, content(found)));
           check.accept(table, content);
-          Path folder = store.of(table.name());
-          Path beside = Files.createDirectories(folder.resolve(FolderStore.OWN).resolve(STAGED));
-          Set<Path> folders = new TreeSet<>();
-          for (CommitLog.Placed file : content.files()) {
-            folders.add(place(folder, file));
-          }
-          removeLeft(beside, writer);
+          TableFolder folder = store.of(table.name());
+          Set<Path> folders = folder.settle(content);
+          folder.removeStaged(mark(writer));
           boolean wider = found.isPresent() && !found.get().schema().equals(content.schema());
           if (wider || content.entries() > SUM_UP_AFTER) {
             for (Path each : folders) {
-              CommitLog.force(each);
+              if (Files.exists(each)) {
+                CommitLog.force(each); // Old ones may have been removed by who keeps only new ones.
+              }
             }
-            log.sumUp(content);
+            log.sumUp(content, content.files());
           }
           return new FolderTarget(store, log, writer, table, content);
         });
   }
 
-  private static Schema content(Optional<CommitLog.Content> found) {
-    return found.map(CommitLog.Content::schema).orElse(Schema.EMPTY);
+  private static Schema content(Optional<Content> found) {
+    return found.map(Content::schema).orElse(Schema.EMPTY);
   }
 
   /** The columns that are there, with those that the table gets. */
@@ -128,34 +116,6 @@ final class FolderTarget implements Target {
       }
     }
     return all;
-  }
-
-  /** Moves a file of a committed flush to its place, unless it is there; the folder it is in. */
-  private static Path place(Path table, CommitLog.Placed file) throws IOException {
-    Path to = table.resolve(file.name());
-    Path from = table.resolve(FolderStore.OWN).resolve(STAGED).resolve(file.staged());
-    if (Files.exists(from)) {
-      Files.createDirectories(to.getParent());
-      try {
-        Files.move(from, to, StandardCopyOption.ATOMIC_MOVE);
-      } catch (NoSuchFileException e) {
-        if (!Files.exists(to)) {
-          throw e;
-        }
-      }
-    }
-    return to.getParent();
-  }
-
-  /** What this writer has staged and not committed, before a crash. */
-  private static void removeLeft(Path beside, String writer) throws IOException {
-    try (Stream<Path> files = Files.list(beside)) {
-      for (Path file : files.toList()) {
-        if (file.getFileName().toString().startsWith(mark(writer))) {
-          Files.deleteIfExists(file);
-        }
-      }
-    }
   }
 
   private static String mark(String writer) {
@@ -210,9 +170,8 @@ final class FolderTarget implements Target {
 
   /** The files of a flush. */
   private final class StagedFlush implements Staged {
-    private final Path folder = store.of(table.name());
-    private final Path beside = folder.resolve(FolderStore.OWN).resolve(STAGED);
-    private final List<CommitLog.Placed> files = new ArrayList<>();
+    private final TableFolder folder = store.of(table.name());
+    private final List<Content.Placed> files = new ArrayList<>();
     private final Map<SourcePartition, Long> ends;
     private final Map<SourcePartition, Long> more = new HashMap<>();
     private final long handed;
@@ -226,7 +185,7 @@ final class FolderTarget implements Target {
     void write(Flush flush) throws IOException {
       List<Rows> fresh = new ArrayList<>();
       for (Flush.Part part : flush.parts()) {
-        CommitLog.Reached done = atOpening.get(part.source());
+        Content.Reached done = atOpening.get(part.source());
         Rows rows = done == null ? part.rows() : part.rows().from(done.position());
         more.merge(part.source(), (long) rows.count(), Long::sum);
         written += rows.count();
@@ -240,14 +199,11 @@ final class FolderTarget implements Target {
       FolderStore.Writing how = store.writing();
       for (Map.Entry<String, List<Rows>> each : how.cut().cut(table, fresh).entrySet()) {
         if (!each.getValue().isEmpty()) {
-          String id =
-              TIME.format(Instant.now()) + "-" + UUID.randomUUID().toString().substring(0, 8);
-          String name = how.prefix() + "-" + id + how.format().ending(how.compression());
-          String inFolder = each.getKey().isEmpty() ? name : each.getKey() + "/" + name;
-          String part = mark(writer) + name + PART;
-          files.add(new CommitLog.Placed(part, inFolder));
-          Path file = beside.resolve(part);
-          how.format().write(file, table, each.getValue(), how.compression());
+          String name = how.name(how.prefix() + "-" + TIME.format(Instant.now()));
+          String part = mark(writer) + name + TableFolder.PART;
+          files.add(new Content.Placed(part, each.getKey() + "/" + name));
+          Path file = folder.staged().resolve(part);
+          how.format().write(file, table, each.getValue(), how.form());
           CommitLog.force(file);
         }
       }
@@ -267,25 +223,26 @@ final class FolderTarget implements Target {
     @Override
     public Receipt commit() {
       try {
-        Map<SourcePartition, CommitLog.Reached> next = new HashMap<>();
+        Map<SourcePartition, Content.Reached> next = new HashMap<>();
         ends.forEach(
             (source, end) -> {
-              CommitLog.Reached from = reached.getOrDefault(source, new CommitLog.Reached(0, 0));
+              Content.Reached from = reached.getOrDefault(source, new Content.Reached(0, 0));
               long rows = from.rows() + more.getOrDefault(source, 0L);
-              next.put(source, new CommitLog.Reached(Math.max(from.position(), end), rows));
+              next.put(source, new Content.Reached(Math.max(from.position(), end), rows));
             });
-        CommitLog.force(beside);
+        CommitLog.force(folder.staged());
         log.alone(
             () -> {
-              CommitLog.Content content = log.read().orElseThrow(() -> gone());
+              Content content = log.read().orElseThrow(() -> store.gone(table.name()));
               requireNotPast(content);
+              folder.settleExchange(content);
               log.append(content, writer, next, files);
+              reached.putAll(next);
+              for (Content.Placed file : files) {
+                folder.place(file);
+              }
               return null;
             });
-        reached.putAll(next);
-        for (CommitLog.Placed file : files) {
-          place(folder, file);
-        }
       } catch (IOException e) {
         throw store.failed("commit rows of table " + table.name(), e);
       }
@@ -295,17 +252,12 @@ final class FolderTarget implements Target {
       return new Receipt(written, handed - written);
     }
 
-    private OutsideException gone() {
-      return OutsideException.lasting(
-          "table " + table.name() + " of " + store + " was removed while it was written to");
-    }
-
-    private void requireNotPast(CommitLog.Content content) {
+    private void requireNotPast(Content content) {
       if (!content.table().equals(identity)) {
-        throw gone();
+        throw store.gone(table.name());
       }
       for (SourcePartition source : ends.keySet()) {
-        CommitLog.Reached there = content.of(writer).get(source);
+        Content.Reached there = content.of(writer).get(source);
         if (there != null && !there.equals(reached.get(source))) {
           throw OutsideException.lasting(
               "another run of "
@@ -323,9 +275,9 @@ final class FolderTarget implements Target {
 
     /** It was not committed. */
     void remove() {
-      for (CommitLog.Placed file : files) {
+      for (Content.Placed file : files) {
         try {
-          Files.deleteIfExists(beside.resolve(file.staged()));
+          Files.deleteIfExists(folder.staged().resolve(file.staged()));
         } catch (IOException e) {
           throw store.failed("remove a staged file", e);
         }

@@ -5,6 +5,7 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import io.wexrun.contract.FolderSite;
 import io.wexrun.contract.TypedRows;
+import io.wexrun.core.connect.FileFormat;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.OutsideException;
@@ -12,20 +13,29 @@ import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Type;
+import io.wexrun.core.secret.EncryptionKey;
+import io.wexrun.core.secret.Keys;
+import io.wexrun.core.target.Filing;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.Store;
 import io.wexrun.core.target.Target;
+import io.wexrun.files.format.CsvFormat;
+import io.wexrun.files.format.NdjsonFormat;
 import java.io.IOException;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardOpenOption;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
+import java.util.Map;
 import java.util.stream.Stream;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
 
 /** What is a folder's own, beside the contracts. */
 class FolderStoreTest {
@@ -42,7 +52,17 @@ class FolderStoreTest {
       Settings.of("folder", "out").with("format", "ndjson").with("compress", "none");
 
   private Store open() {
-    return new FolderConnector().open("w", settings, new FolderSite(base));
+    return new FolderConnector().open("w", settings, site());
+  }
+
+  private FolderSite site() {
+    return new FolderSite(base).with(key("old", 1)).with(key("new", 2));
+  }
+
+  private static EncryptionKey key(String id, int fill) {
+    byte[] secret = new byte[EncryptionKey.BYTES];
+    Arrays.fill(secret, (byte) fill);
+    return new EncryptionKey(id, secret);
   }
 
   private Path table() {
@@ -207,6 +227,53 @@ class FolderStoreTest {
         0, List.of(List.of("2026-05-03T21:59:59Z", "a,\"b\"", "1"), Arrays.asList(null, "", null)));
     assertThat(lines())
         .containsExactly("time,gate,n", "2026-05-03T21:59:59Z,\"a,\"\"b\"\"\",1", ",\"\",");
+  }
+
+  @ParameterizedTest
+  @CsvSource({"ndjson,gzip", "ndjson,none", "csv,gzip", "csv,none"})
+  void whatIsEncryptedOnlyWhoHasTheKeyCanRead(String format, String compress) throws IOException {
+    settings =
+        Settings.of("folder", "out")
+            .with("format", format)
+            .with("compress", compress)
+            .with("encrypt", "old");
+    load(0, List.of(List.of("2026-05-03T21:59:59Z", "gate-7", "1")));
+    Path file = table().resolve(files().get(0));
+    assertThat(file.toString()).endsWith(".encrypted");
+    assertThat(Files.readString(file, StandardCharsets.ISO_8859_1))
+        .contains("old")
+        .doesNotContain("gate");
+    FileFormat reader = format.equals("csv") ? new CsvFormat() : new NdjsonFormat();
+    assertThat(reader.read(file, 9, site().keys()).rows().get(0)).contains("gate-7");
+    assertThatThrownBy(() -> reader.read(file, 9, Keys.NONE))
+        .isInstanceOf(OutsideException.class)
+        .hasMessageContaining("is encrypted with key 'old': there is no key 'old'");
+    assertThatThrownBy(() -> reader.read(file, 9, Keys.of(Map.of("old", key("old", 9)))))
+        .hasMessageContaining("with another secret than key 'old' has now");
+    byte[] bytes = Files.readAllBytes(file);
+    for (int cut : List.of(1, bytes.length - 60)) {
+      Files.write(file, Arrays.copyOf(bytes, bytes.length - cut));
+      assertThatThrownBy(() -> reader.read(file, 9, site().keys()))
+          .hasMessageContaining("is damaged, or was changed or cut");
+    }
+    Files.write(file, bytes);
+
+    settings = settings.with("encrypt", "new");
+    Flush.Part part =
+        new Flush.Part(
+            S,
+            1,
+            2,
+            TypedRows.of(
+                SCANS.schema(), 1, List.of(List.of("2026-05-03T22:00:00Z", "gate-8", "2"))));
+    try (Store store = open();
+        Target target = store.target("p", SCANS)) {
+      target.stage(new Flush(List.of(part))).commit();
+      ((Filing) store).merge(SCANS, 1 << 20, merged -> {});
+    }
+    assertThat(files()).hasSize(1);
+    Keys onlyNew = Keys.of(Map.of("new", key("new", 2)));
+    assertThat(reader.read(table().resolve(files().get(0)), 9, onlyNew).rows()).hasSize(2);
   }
 
   @Test

@@ -1,6 +1,7 @@
 package io.wexrun.project.check;
 
 import io.wexrun.core.connect.ChannelConnector;
+import io.wexrun.core.connect.Encryption;
 import io.wexrun.core.connect.IntakeConnector;
 import io.wexrun.core.connect.Site;
 import io.wexrun.core.connect.StoreConnector;
@@ -18,6 +19,7 @@ import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.target.Destination;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.project.open.Connectors;
+import io.wexrun.project.open.WorkspaceKeys;
 import io.wexrun.project.read.DefinitionPlaces;
 import java.time.Duration;
 import java.util.HashMap;
@@ -95,6 +97,7 @@ public final class Checker {
   private void checkWorkspace() {
     Diagnostics at = places.ofWorkspace(diagnostics);
     checkReserved(at);
+    checkKeys(at);
     KeyPath stores = KeyPath.ROOT.key("stores");
     definition.stores().forEach((name, settings) -> checkStore(settings, stores.key(name), at));
     for (Table table : definition.tables().values()) {
@@ -122,6 +125,24 @@ public final class Checker {
       }
     }
     definition.targets().forEach((name, settings) -> checkTarget(name, settings, at));
+  }
+
+  private void checkKeys(Diagnostics at) {
+    definition
+        .keys()
+        .forEach(
+            (name, settings) -> {
+              if (!WorkspaceKeys.KINDS.contains(settings.kind()) || settings.values().size() > 1) {
+                at.error(
+                    "bad-key",
+                    KeyPath.ROOT.key("keys").key(name),
+                    "a key says where its secret is, and nothing else",
+                    Optional.of("write {env: VARIABLE} or {file: NAME}"));
+              }
+            });
+    definition
+        .encrypt()
+        .ifPresent(name -> Encryption.check(name, site, KeyPath.ROOT.key(Encryption.KEY), at));
   }
 
   private void checkTable(Table table, StoreConnector store, KeyPath path, Diagnostics at) {

@@ -13,6 +13,8 @@ import java.util.Optional;
  * What a workspace consists of, as data. Immutable; equal by value.
  *
  * @param name the workspace's name
+ * @param keys those that files are encrypted with, by name
+ * @param encrypt the key of files for which nothing else is said
  * @param stores by name
  * @param targets by name: queues, and other targets that are no tables
  * @param tables by name
@@ -20,12 +22,15 @@ import java.util.Optional;
  */
 public record WorkspaceDefinition(
     String name,
+    Map<String, Settings> keys,
+    Optional<String> encrypt,
     Map<String, Settings> stores,
     Map<String, Settings> targets,
     Map<String, Table> tables,
     List<Pipeline> pipelines) {
   /** Copies the collections, keeping their order. */
   public WorkspaceDefinition {
+    keys = Collections.unmodifiableMap(new LinkedHashMap<>(keys));
     stores = Collections.unmodifiableMap(new LinkedHashMap<>(stores));
     targets = Collections.unmodifiableMap(new LinkedHashMap<>(targets));
     tables = Collections.unmodifiableMap(new LinkedHashMap<>(tables));
@@ -37,7 +42,7 @@ public record WorkspaceDefinition(
     Map<String, Table> all = new LinkedHashMap<>(tables);
     others.forEach(
         (table, as) -> all.computeIfPresent(table, (name, now) -> as.managed(now.manage())));
-    return new WorkspaceDefinition(name, stores, targets, all, pipelines);
+    return new WorkspaceDefinition(name, keys, encrypt, stores, targets, all, pipelines);
   }
 
   /** The pipeline of a name. */

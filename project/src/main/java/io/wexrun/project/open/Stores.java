@@ -60,6 +60,12 @@ public final class Stores implements AutoCloseable {
         .toList();
   }
 
+  /** Whether a store is of a kind that keeps tables in files. */
+  public boolean files(String name) {
+    StoreConnector connector = connectors.stores().get(definition.stores().get(name).kind());
+    return connector != null && connector.files();
+  }
+
   /** A store that is open already; empty if it is not. */
   public synchronized Optional<Store> ifOpen(String name) {
     return Optional.ofNullable(open.get(name));

@@ -6,6 +6,7 @@ import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.secret.Keys;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.state.EmbeddedState;
 import io.wexrun.state.WorkspaceState;
@@ -42,6 +43,16 @@ public final class WorkspaceSite implements Site, AutoCloseable {
   @Override
   public Path data() {
     return folder.resolve(DATA);
+  }
+
+  @Override
+  public Keys keys() {
+    return new WorkspaceKeys(folder, definition.keys());
+  }
+
+  @Override
+  public Optional<String> encrypt() {
+    return definition.encrypt();
   }
 
   @Override

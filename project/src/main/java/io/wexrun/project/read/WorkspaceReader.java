@@ -47,6 +47,8 @@ public final class WorkspaceReader {
   private final Map<String, String> patterns = new LinkedHashMap<>();
   private final Map<String, String> given;
   private final Set<String> parameters = new TreeSet<>();
+  private final Map<String, Settings> keys = new LinkedHashMap<>();
+  private Optional<String> encrypt = Optional.empty();
   private String name = "";
 
   private WorkspaceReader(
@@ -85,7 +87,13 @@ public final class WorkspaceReader {
     reader.readPipelines();
     WorkspaceDefinition definition =
         new WorkspaceDefinition(
-            reader.name, reader.stores, reader.targets, reader.tables, reader.pipelines);
+            reader.name,
+            reader.keys,
+            reader.encrypt,
+            reader.stores,
+            reader.targets,
+            reader.tables,
+            reader.pipelines);
     return new Read(definition, reader.places);
   }
 
@@ -123,16 +131,23 @@ public final class WorkspaceReader {
     Node document = file.documents().get(0);
     places.workspace(file, document);
     YamlMap map = new YamlMap(file, document, "a workspace", diagnostics);
-    List<String> keys = new ArrayList<>(List.of("workspace", "stores"));
+    List<String> keys = new ArrayList<>(List.of("workspace", "keys", "encrypt", "stores"));
     keys.addAll(sections.keySet());
     keys.addAll(List.of("tables", TARGETS));
     map.allow("a workspace", keys);
     name = map.text("workspace").orElse("");
+    map.map("keys").ifPresent(this::readKeys);
+    encrypt = map.text("encrypt");
     map.map("stores").ifPresent(written -> readSettings(written, stores));
     sections.forEach(
         (section, kind) -> map.map(section).ifPresent(written -> readTargets(kind, written)));
     map.map("tables").ifPresent(this::readTables);
     map.map(TARGETS).ifPresent(written -> readSettings(written, targets));
+  }
+
+  private void readKeys(YamlMap map) {
+    map.keys().forEach(key -> checkName(map, key));
+    readSettings(map, keys);
   }
 
   private void readSettings(YamlMap map, Map<String, Settings> all) {

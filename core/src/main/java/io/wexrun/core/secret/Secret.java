@@ -1,4 +1,4 @@
-package io.wexrun.core.connect;
+package io.wexrun.core.secret;
 
 import io.wexrun.core.diagnose.OutsideException;
 import java.util.Optional;
