@@ -2,6 +2,7 @@ package io.wexrun.queue;
 
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
+import io.wexrun.core.secret.Keys;
 import io.wexrun.queue.disk.Disk;
 import io.wexrun.queue.disk.RealDisk;
 import io.wexrun.queue.log.Keep;
@@ -103,6 +104,11 @@ public final class Queue implements AutoCloseable {
    * @return empty if there is no queue in the folder
    */
   public static Optional<Queue> openToRead(Path folder, String name) {
+    return openToRead(folder, name, Keys.NONE);
+  }
+
+  /** Like {@link #openToRead(Path, String)}, with keys for what is encrypted. */
+  public static Optional<Queue> openToRead(Path folder, String name, Keys keys) {
     Disk disk = new RealDisk();
     try {
       if (!QueueFile.isThere(disk, folder)) {
@@ -111,7 +117,9 @@ public final class Queue implements AutoCloseable {
     } catch (IOException e) {
       throw cannotOpen(name, folder, e);
     }
-    return Optional.of(open(disk, folder, name, QueueOptions.partitions(1), false, null));
+    QueueOptions options =
+        QueueOptions.partitions(1).secrecy(new QueueOptions.Secrecy(keys, Optional.empty()));
+    return Optional.of(open(disk, folder, name, options, false, null));
   }
 
   /**
@@ -140,7 +148,9 @@ public final class Queue implements AutoCloseable {
                 writable,
                 options.segmentBytes(),
                 options.clock(),
-                ends[number]));
+                ends[number],
+                options.secrecy().keys(),
+                options.secrecy().key()));
       }
       return new Queue(disk, folder, name, queue.id(), options, writable, hold, partitions, synced);
     } catch (IOException e) {

@@ -1,9 +1,12 @@
 package io.wexrun.queue;
 
+import io.wexrun.core.secret.EncryptionKey;
+import io.wexrun.core.secret.Keys;
 import io.wexrun.queue.log.Codec;
 import io.wexrun.queue.log.Keep;
 import java.time.Duration;
 import java.time.InstantSource;
+import java.util.Optional;
 
 /**
  * How a queue is made and written.
@@ -17,6 +20,7 @@ import java.time.InstantSource;
  * @param keep how long records are kept
  * @param codec how packs are compressed
  * @param bounds what a producer may take, and how long it waits
+ * @param secrecy how packs are encrypted
  */
 public record QueueOptions(
     int partitions,
@@ -27,7 +31,19 @@ public record QueueOptions(
     SyncPolicy sync,
     Keep keep,
     Codec codec,
-    Bounds bounds) {
+    Bounds bounds,
+    Secrecy secrecy) {
+  /**
+   * How packs are encrypted.
+   *
+   * @param keys for what is read
+   * @param key for what is written; empty if it is not encrypted
+   */
+  public record Secrecy(Keys keys, Optional<EncryptionKey> key) {
+    /** Nothing is, and nothing that was can be read. */
+    public static final Secrecy NONE = new Secrecy(Keys.NONE, Optional.empty());
+  }
+
   /**
    * What a producer may take, and how long it waits.
    *
@@ -75,36 +91,47 @@ public record QueueOptions(
             Math.min(64L << 20, Runtime.getRuntime().maxMemory() / 10),
             Duration.ofSeconds(30),
             Duration.ofSeconds(30),
-            16 << 20));
+            16 << 20),
+        Secrecy.NONE);
   }
 
   /** These options with files and packs of other sizes. */
   public QueueOptions sizes(long segment, int pack) {
-    return new QueueOptions(partitions, segment, pack, linger, clock, sync, keep, codec, bounds);
+    return new QueueOptions(
+        partitions, segment, pack, linger, clock, sync, keep, codec, bounds, secrecy);
   }
 
   /** These options with another linger time and clock. */
   public QueueOptions times(Duration lingering, InstantSource time) {
     return new QueueOptions(
-        partitions, segmentBytes, packBytes, lingering, time, sync, keep, codec, bounds);
+        partitions, segmentBytes, packBytes, lingering, time, sync, keep, codec, bounds, secrecy);
   }
 
   /** These options with another sync policy. */
   public QueueOptions sync(SyncPolicy policy) {
     return new QueueOptions(
-        partitions, segmentBytes, packBytes, linger, clock, policy, keep, codec, bounds);
+        partitions, segmentBytes, packBytes, linger, clock, policy, keep, codec, bounds, secrecy);
   }
 
   /** These options with other limits of what is kept. */
   public QueueOptions keep(Keep limits) {
     return new QueueOptions(
-        partitions, segmentBytes, packBytes, linger, clock, sync, limits, codec, bounds);
+        partitions, segmentBytes, packBytes, linger, clock, sync, limits, codec, bounds, secrecy);
   }
 
   /** These options with packs compressed. */
   public QueueOptions codec(Codec compression) {
     return new QueueOptions(
-        partitions, segmentBytes, packBytes, linger, clock, sync, keep, compression, bounds);
+        partitions,
+        segmentBytes,
+        packBytes,
+        linger,
+        clock,
+        sync,
+        keep,
+        compression,
+        bounds,
+        secrecy);
   }
 
   /**
@@ -124,7 +151,14 @@ public record QueueOptions(
         sync,
         keep,
         codec,
-        new Bounds(held, waiting, trying, bounds.longestRecord));
+        new Bounds(held, waiting, trying, bounds.longestRecord),
+        secrecy);
+  }
+
+  /** These options with packs encrypted, or only read that are. */
+  public QueueOptions secrecy(Secrecy how) {
+    return new QueueOptions(
+        partitions, segmentBytes, packBytes, linger, clock, sync, keep, codec, bounds, how);
   }
 
   /** These options with another limit of a record's bytes. */
@@ -138,6 +172,7 @@ public record QueueOptions(
         sync,
         keep,
         codec,
-        new Bounds(bounds.heldBytes, bounds.patience, bounds.giveUp, bytes));
+        new Bounds(bounds.heldBytes, bounds.patience, bounds.giveUp, bytes),
+        secrecy);
   }
 }

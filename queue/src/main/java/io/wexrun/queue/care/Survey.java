@@ -147,6 +147,9 @@ final class Survey {
     if (!follows) {
       return "the pack begins with position " + pack.baseOffset() + ", not " + next;
     }
+    if (pack.encrypted()) {
+      return ""; // What is in it only who has the key can tell; the checksum is right.
+    }
     try {
       int count = Packs.records(0, data, data.length, Long.MIN_VALUE).size();
       return count == pack.count()

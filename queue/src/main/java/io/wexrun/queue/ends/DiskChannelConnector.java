@@ -75,7 +75,9 @@ public final class DiskChannelConnector implements ChannelConnector {
   private static Channel open(
       String pipeline, long bound, Site site, Map<SourcePartition, Long> accounted) {
     String name = queueOf(pipeline);
-    QueueOptions options = DiskChannel.options(bound);
+    QueueOptions.Secrecy secrecy =
+        new QueueOptions.Secrecy(site.keys(), site.encrypt().map(site.keys()::key));
+    QueueOptions options = DiskChannel.options(bound).secrecy(secrecy);
     return DiskChannel.of(
         Queue.open(Queues.of(site).folder(name), name, options), bound, accounted);
   }

@@ -1,5 +1,6 @@
 package io.wexrun.queue.ends;
 
+import io.wexrun.core.connect.Encryption;
 import io.wexrun.core.connect.IntakeConnector;
 import io.wexrun.core.connect.IntakeOpening;
 import io.wexrun.core.connect.Site;
@@ -129,17 +130,17 @@ public final class QueueConnector {
 
     @Override
     public void check(Settings settings, Site site, KeyPath path, Diagnostics diagnostics) {
-      QueueSettings.options(settings, path, diagnostics);
+      int partitions = QueueSettings.options(settings, path, diagnostics).partitions();
+      Encryption.check(settings, site, path, diagnostics);
       if (diagnostics.errors() == 0) {
-        checkPartitions(settings, site, path, diagnostics);
+        checkPartitions(partitions, site, path, diagnostics);
       }
     }
 
     /** A queue keeps the partitions with which it was made. */
     private static void checkPartitions(
-        Settings settings, Site site, KeyPath path, Diagnostics diagnostics) {
+        int defined, Site site, KeyPath path, Diagnostics diagnostics) {
       String name = String.valueOf(path.parts().get(path.parts().size() - 1));
-      int defined = QueueSettings.options(settings).partitions();
       OptionalInt there = Queue.partitionsIn(Queues.of(site).folder(name));
       if (there.isPresent() && there.getAsInt() != defined) {
         diagnostics.warning(

@@ -1,5 +1,7 @@
 package io.wexrun.queue.ends;
 
+import io.wexrun.core.connect.Encryption;
+import io.wexrun.core.connect.Site;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Settings;
@@ -23,7 +25,7 @@ final class QueueSettings {
   private static final String KEEP = "keep";
   private static final String COMPRESS = "compress";
   private static final String SYNC = "sync";
-  static final List<String> KEYS = List.of(PARTITIONS, KEEP, COMPRESS, SYNC);
+  static final List<String> KEYS = List.of(PARTITIONS, KEEP, COMPRESS, SYNC, Encryption.KEY);
 
   private static final int MOST_PARTITIONS = 10_000;
 
@@ -33,17 +35,23 @@ final class QueueSettings {
   static Form form() {
     return Form.keys(
         Form.with(
-            PARTITIONS, Form.text(),
+            PARTITIONS,
+            Form.text(),
             KEEP,
-                Form.keys(
-                    Form.with("age", Form.text(), "size", Form.text(), "until", Form.word("read"))),
-            COMPRESS, Form.word("none", "lz4", "zstd"),
-            SYNC, Form.text().about("pack, system, or an interval such as 50ms")));
+            Form.keys(
+                Form.with("age", Form.text(), "size", Form.text(), "until", Form.word("read"))),
+            COMPRESS,
+            Form.word("none", "lz4", "zstd"),
+            Encryption.KEY,
+            Form.text().about("the name of a key, or none"),
+            SYNC,
+            Form.text().about("pack, system, or an interval such as 50ms")));
   }
 
   /** The options of a queue with settings that were checked. */
-  static QueueOptions options(Settings settings) {
-    return options(settings, KeyPath.ROOT, Diagnostics.of("queue"));
+  static QueueOptions options(Settings settings, Site site) {
+    return options(settings, KeyPath.ROOT, Diagnostics.of("queue"))
+        .secrecy(new QueueOptions.Secrecy(site.keys(), Encryption.of(settings, site)));
   }
 
   /** The options that settings say; mistakes are told, and leave what is not said. */

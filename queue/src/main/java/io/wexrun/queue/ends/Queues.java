@@ -61,7 +61,8 @@ public final class Queues implements AutoCloseable {
         n -> {
           Settings defined = site.targets().get(n);
           QueueOptions options =
-              defined == null ? QueueOptions.partitions(1) : QueueSettings.options(defined);
+              QueueSettings.options(
+                  defined == null ? new Settings("queue", Map.of()) : defined, site);
           Queue queue = Queue.open(folder(n), n, options);
           queue.alsoReadBy(() -> List.copyOf(readers(n).values()));
           return queue;
@@ -74,7 +75,7 @@ public final class Queues implements AutoCloseable {
    * @return empty if it has not been made yet; the caller closes it
    */
   public Optional<Queue> openToRead(String name) {
-    return Queue.openToRead(folder(name), name);
+    return Queue.openToRead(folder(name), name, site.keys());
   }
 
   /**

@@ -15,7 +15,7 @@ import java.util.zip.CRC32C;
  * Checksum   --&gt; uint32 CRC-32C (RFC 3720, appendix B.4) of everything behind it
  * Version    --&gt; uint8 1
  * Codec      --&gt; uint8 0 (none) | 1 (LZ4 block) | 2 (Zstandard)
- * Flags      --&gt; uint16 0
+ * Flags      --&gt; uint16 0; 1 if it is encrypted, see {@link PackCipher}
  * Length     --&gt; uint32 bytes of Payload
  * BaseOffset --&gt; int64 position of the first record
  * Count      --&gt; uint32 records, at least 1
@@ -36,11 +36,13 @@ import java.util.zip.CRC32C;
  * </pre>
  *
  * @param codecNumber as written; see {@link #codec()}
+ * @param flags see {@link #encrypted()}
  * @param length bytes of the payload
  */
 public record Pack(
     int version,
     int codecNumber,
+    int flags,
     int length,
     long baseOffset,
     int count,
@@ -65,16 +67,21 @@ public record Pack(
 
   /** Writes the header over the first bytes of {@code pack}, whose payload stands behind it. */
   public void write(byte[] pack) {
+    writeFields(pack);
+    ByteBuffer.wrap(pack).putInt(4, checksum(pack, 0, bytes()));
+  }
+
+  /** Writes the header without its checksum. */
+  void writeFields(byte[] pack) {
     ByteBuffer out = ByteBuffer.wrap(pack, 0, bytes());
     out.putInt(MAGIC)
         .putInt(0)
         .put((byte) version)
         .put((byte) codecNumber)
-        .putShort((short) 0)
+        .putShort((short) flags)
         .putInt(length);
     out.putLong(baseOffset).putInt(count).putInt(headLength);
     out.putLong(firstTime).putLong(lastTime).putLong(sequence).putLong(durable);
-    out.putInt(4, checksum(pack, 0, bytes()));
   }
 
   /**
@@ -92,7 +99,7 @@ public record Pack(
     in.getInt();
     byte version = in.get();
     byte codec = in.get();
-    in.getShort();
+    int flags = in.getShort() & 0xFFFF;
     if (magic != MAGIC) {
       return Optional.empty();
     }
@@ -100,6 +107,7 @@ public record Pack(
         new Pack(
             version,
             codec,
+            flags,
             in.getInt(),
             in.getLong(),
             in.getInt(),
@@ -122,18 +130,43 @@ public record Pack(
    * look like any version.
    */
   void requireReadable() {
-    if (version > VERSION || Codec.of(codecNumber).isEmpty()) {
+    if (version > VERSION || Codec.of(codecNumber).isEmpty() || flags > PackCipher.FLAG) {
       throw new OutsideException(
           "a pack has version "
               + version
               + " and codec "
               + codecNumber
+              + " and flags "
+              + flags
               + "; this Wexrun reads version "
               + VERSION
               + " and codecs 0 to "
               + (Codec.values().length - 1)
+              + " and flags 0 and "
+              + PackCipher.FLAG
               + ": use a newer Wexrun");
     }
+  }
+
+  /** Whether the records are encrypted. */
+  public boolean encrypted() {
+    return (flags & PackCipher.FLAG) != 0;
+  }
+
+  /** The same, with another payload. */
+  Pack with(int otherFlags, int otherLength, int otherHeadLength) {
+    return new Pack(
+        version,
+        codecNumber,
+        otherFlags,
+        otherLength,
+        baseOffset,
+        count,
+        otherHeadLength,
+        firstTime,
+        lastTime,
+        sequence,
+        durable);
   }
 
   /** How the records are compressed. */

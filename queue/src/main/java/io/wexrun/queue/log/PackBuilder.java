@@ -158,6 +158,7 @@ public final class PackBuilder {
         new Pack(
             Pack.VERSION,
             codec.ordinal(),
+            0,
             length - Pack.HEADER,
             baseOffset,
             count,

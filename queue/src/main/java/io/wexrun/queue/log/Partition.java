@@ -1,6 +1,8 @@
 package io.wexrun.queue.log;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.secret.EncryptionKey;
+import io.wexrun.core.secret.Keys;
 import io.wexrun.queue.disk.Disk;
 import java.io.IOException;
 import java.nio.ByteBuffer;
@@ -37,6 +39,7 @@ public final class Partition implements AutoCloseable {
   private final boolean writable;
   private final long segmentBytes;
   private final InstantSource clock;
+  private final PackCipher cipher;
   private Log log;
   private long durable;
   private long published;
@@ -54,7 +57,9 @@ public final class Partition implements AutoCloseable {
       boolean writable,
       long segmentBytes,
       InstantSource clock,
-      long synced)
+      long synced,
+      Keys keys,
+      Optional<EncryptionKey> key)
       throws IOException {
     this.disk = disk;
     this.folder = folder;
@@ -64,6 +69,7 @@ public final class Partition implements AutoCloseable {
     this.writable = writable;
     this.segmentBytes = segmentBytes;
     this.clock = clock;
+    this.cipher = new PackCipher(keys, key);
     this.log = new Log(disk, folder, label, number, queue, writable);
     log.recover(synced);
     log.producers().keySet().removeIf(name -> name.startsWith(PackHead.PASSING));
@@ -98,10 +104,12 @@ public final class Partition implements AutoCloseable {
         return new Outcome(sequence == last.sequence() ? last.base() : -1, true);
       }
       Segment segment = segmentFor(builder.bytes());
-      Pack pack = builder.finish(log.next(), sequence, durable);
+      Pack plain = builder.finish(log.next(), sequence, durable);
+      PackCipher.Bytes written = cipher.written(plain, builder.data());
+      Pack pack = written.pack();
       long place = segment.endPlace();
       try {
-        segment.file.write(place, ByteBuffer.wrap(builder.data(), 0, builder.bytes()));
+        segment.file.write(place, ByteBuffer.wrap(written.data(), 0, written.length()));
       } catch (IOException e) {
         cut(segment, place);
         throw e;
@@ -266,7 +274,8 @@ public final class Partition implements AutoCloseable {
     } catch (IOException e) {
       throw failed("read", e);
     }
-    return Optional.of(new Chunk(data, length, log.endOf(segment, after)));
+    PackCipher.Bytes plain = cipher.read(data, length, label);
+    return Optional.of(new Chunk(plain.data(), plain.length(), log.endOf(segment, after)));
   }
 
   /** The beginning of a pack: its header, and some of what is behind. */
@@ -282,13 +291,24 @@ public final class Partition implements AutoCloseable {
       return Optional.empty();
     }
     int pack = segment.packOf(Math.max(position, segment.base));
-    byte[] data = new byte[(int) Math.min(most, segment.place(pack + 1) - segment.place(pack))];
+    int whole = (int) (segment.place(pack + 1) - segment.place(pack));
+    byte[] data = beginning(segment, pack, Math.min(most, whole));
+    Optional<Pack> found = Pack.read(data, 0, Long.MAX_VALUE);
+    if (found.isPresent() && found.get().encrypted()) {
+      PackCipher.Bytes plain = cipher.read(beginning(segment, pack, whole), whole, label);
+      return Pack.read(plain.data(), 0, plain.length()).map(p -> new Peek(p, plain.data()));
+    }
+    return found.map(p -> new Peek(p, data));
+  }
+
+  private byte[] beginning(Segment segment, int pack, int bytes) {
+    byte[] data = new byte[bytes];
     try {
       segment.file.read(segment.place(pack), ByteBuffer.wrap(data));
     } catch (IOException e) {
       throw failed("read", e);
     }
-    return Pack.read(data, 0, Long.MAX_VALUE).map(found -> new Peek(found, data));
+    return data;
   }
 
   /** The position of the first record of a pack that has one of a time or later; or the end. */

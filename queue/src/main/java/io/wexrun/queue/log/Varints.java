@@ -1,5 +1,6 @@
 package io.wexrun.queue.log;
 
+import java.io.ByteArrayOutputStream;
 import java.nio.charset.StandardCharsets;
 import java.util.Arrays;
 import java.util.LinkedHashMap;
@@ -13,6 +14,15 @@ final class Varints {
   Varints(byte[] data, int at) {
     this.data = data;
     this.at = at;
+  }
+
+  /** Writes a number as {@link #next} reads it. */
+  static void write(long value, ByteArrayOutputStream out) {
+    long rest = value;
+    for (; (rest & ~0x7FL) != 0; rest >>>= 7) {
+      out.write((int) (rest & 0x7F | 0x80));
+    }
+    out.write((int) rest);
   }
 
   long next() {
