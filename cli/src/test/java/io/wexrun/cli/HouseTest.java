@@ -76,8 +76,10 @@ class HouseTest {
                           core.pipeline core.reference core.schema core.step core.written
       sql               : core.batch core.diagnose core.field core.identity core.intake core.pipeline
                           core.rollup core.schema core.target
+      duckdb.encrypted  : core.diagnose core.schema core.secret core.target
       duckdb            : core.batch core.connect core.diagnose core.identity core.intake
-                          core.pipeline core.reference core.schema core.secret core.target sql
+                          core.pipeline core.reference core.schema core.secret core.target
+                          duckdb.encrypted sql
       postgres          : core.batch core.connect core.diagnose core.field core.identity core.intake
                           core.pipeline core.schema core.secret core.target sql
       project.yaml      : core.diagnose
@@ -117,7 +119,7 @@ class HouseTest {
       state        : java.io java.nio.channels java.nio.file java.security java.sql org.sqlite
       queue.log    : com.google.crypto.tink io.airlift.compress java.io java.nio.file java.security
                      javax.crypto
-      queue        : io.airlift.compress java.io java.nio.channels java.nio.file
+      queue        : java.io java.nio.channels java.nio.file
       files.format : com.google.crypto.tink de.siegmar.fastcsv java.io java.nio.file java.security
                      tools.jackson
       files.folder : com.sun.jna java.io java.nio.channels java.nio.file tools.jackson
@@ -126,6 +128,8 @@ class HouseTest {
                      tools.jackson ua_parser
       sql          : java.sql
       postgres     : java.sql org.postgresql
+      duckdb.encrypted : com.github.luben.zstd java.io java.nio.file java.sql
+                     org.apache.hadoop.conf org.apache.parquet org.duckdb org.xerial.snappy
       duckdb       : java.io java.nio.file java.sql org.apache.arrow org.duckdb
       project.yaml : org.snakeyaml
       project      : com.google.re2j java.io java.net java.nio.channels java.nio.file java.security

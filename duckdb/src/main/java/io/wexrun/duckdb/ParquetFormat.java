@@ -6,6 +6,8 @@ import io.wexrun.core.connect.FileFormat;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.secret.Keys;
 import io.wexrun.core.target.Answer;
+import io.wexrun.duckdb.encrypted.EncryptedParquet;
+import io.wexrun.duckdb.encrypted.EncryptedRows;
 import io.wexrun.sql.Answers;
 import io.wexrun.sql.Names;
 import java.io.IOException;
@@ -87,52 +89,64 @@ public final class ParquetFormat implements FileFormat {
     try (DuckDBConnection connection = connect();
         BufferAllocator allocator = new RootAllocator();
         ArrowRows reader = new ArrowRows(allocator, table.schema(), parts);
-        ArrowArrayStream stream = ArrowArrayStream.allocateNew(allocator)) {
+        ArrowArrayStream stream = ArrowArrayStream.allocateNew(allocator);
+        Statement statement = connection.createStatement()) {
       Data.exportArrayStream(allocator, reader, stream);
       connection.registerArrowStream(STREAM, stream);
-      try (Statement statement = connection.createStatement()) {
-        statement.execute(copy(Sql.select(table.schema().columns(), STREAM), table, file, form));
-      }
+      write(statement, Sql.select(table.schema().columns(), STREAM), file, table, form);
     } catch (SQLException e) {
       throw new IOException(told(String.valueOf(e.getMessage())), e);
     }
   }
 
-  private static String copy(String select, Table table, Path file, FileForm form) {
+  /** Writes what a query gives: DuckDB does, unless it is to be encrypted. */
+  private static void write(
+      Statement statement, String select, Path file, Table table, FileForm form)
+      throws IOException, SQLException {
     List<String> sort = table.details().sort();
+    String sorted = select + (sort.isEmpty() ? "" : " order by " + Names.list(sort));
+    if (form.key().isPresent()) {
+      try (ResultSet rows = statement.executeQuery(sorted)) {
+        EncryptedParquet.write(rows, writing(file, table, form));
+      }
+      return;
+    }
     String how = form.compression().equals("none") ? "uncompressed" : form.compression();
-    return "copy ("
-        + select
-        + (sort.isEmpty() ? "" : " order by " + Names.list(sort))
-        + ") to "
-        + Names.text(file.toString())
-        + " (format parquet, compression "
-        + Names.text(how)
-        + ")";
+    statement.execute(
+        "copy ("
+            + sorted
+            + ") to "
+            + Names.text(file.toString())
+            + " (format parquet, compression "
+            + Names.text(how)
+            + ")");
   }
 
-  /** What does not fit into memory is put beside the file for the time. */
+  /**
+   * What does not fit into memory is put beside the file for the time; not if anything is
+   * encrypted. Then rows are not sorted either, but keep the order that they have in their files.
+   */
   @Override
   public long merge(List<Path> from, Path to, Table table, FileForm form, Keys keys)
       throws IOException {
+    boolean encrypted = form.key().isPresent();
+    for (Path file : from) {
+      encrypted |= EncryptedRows.encrypted(file);
+    }
+    if (encrypted) {
+      return EncryptedParquet.merge(from, writing(to, table, form), keys);
+    }
     DuckDbConnector.requireOption();
     Path beside = to.resolveSibling(to.getFileName() + ".tmp");
     try (DuckDBConnection connection = open(Map.of("temp_directory", beside.toString()));
         Statement statement = connection.createStatement()) {
-      String files = files(from);
       String columns =
           table.schema().columns().stream()
               .map(c -> "null::" + Sql.type(c.type()) + " as " + Names.name(c.name()))
               .collect(Collectors.joining(", "));
-      statement.execute(
-          copy(
-              "select * from (select "
-                  + columns
-                  + " where false) union all by name select * from "
-                  + files,
-              table,
-              to,
-              form));
+      String files = files(from);
+      String rows = "(select " + columns + " where false) union all by name select * from " + files;
+      write(statement, "select * from (" + rows + ")", to, table, form);
       long before = count(statement, files);
       long after = count(statement, files(List.of(to)));
       if (before != after) {
@@ -144,6 +158,11 @@ public final class ParquetFormat implements FileFormat {
     } finally {
       Files.deleteIfExists(beside);
     }
+  }
+
+  private static EncryptedParquet.Writing writing(Path file, Table table, FileForm form) {
+    return new EncryptedParquet.Writing(
+        file, table.schema().columns(), form.compression(), form.key());
   }
 
   private static long count(Statement statement, String files) throws SQLException {
@@ -163,6 +182,9 @@ public final class ParquetFormat implements FileFormat {
 
   @Override
   public Answer read(Path file, int limit, Keys keys) throws IOException {
+    if (EncryptedRows.encrypted(file)) {
+      return EncryptedRows.read(file, limit, keys);
+    }
     try (DuckDBConnection connection = connect();
         Statement statement = connection.createStatement()) {
       String sql = "select * from " + files(List.of(file)) + " limit " + limit;

@@ -9,16 +9,20 @@ import io.wexrun.core.connect.FileForm;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Type;
+import io.wexrun.core.secret.EncryptionKey;
 import io.wexrun.core.secret.Keys;
 import io.wexrun.sql.Answers;
 import java.io.IOException;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.DriverManager;
 import java.sql.SQLException;
 import java.sql.Statement;
+import java.util.ArrayList;
 import java.util.Arrays;
+import java.util.Base64;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -92,6 +96,64 @@ class ParquetFormatTest {
     assertThat(twice.rows().subList(0, 2)).isEqualTo(read.rows());
     assertThat(twice.rows().subList(2, 4)).isEqualTo(read.rows());
     assertThat(format.read(merged, 3, Keys.NONE).rows()).hasSize(3);
+
+    EncryptionKey key =
+        new EncryptionKey("k", "0123456789abcdef0123456789abcdef".getBytes(StandardCharsets.UTF_8));
+    Keys keys = Keys.of(Map.of("k", key));
+    FileForm secret = new FileForm(compression, Optional.of(key));
+    Path encrypted = folder.resolve("encrypted.parquet");
+    format.write(
+        encrypted, table, List.of(TypedRows.of(table.schema(), List.of(values, nothing))), secret);
+    assertThat(format.read(encrypted, 9, keys).rows()).isEqualTo(format.read(file, 9, keys).rows());
+    assertThatThrownBy(() -> format.read(encrypted, 9, Keys.NONE))
+        .hasMessageContaining("is encrypted with key 'k': there is no key 'k'");
+    Path both = folder.resolve("both.parquet");
+    assertThat(format.merge(List.of(file, encrypted, file), both, table, secret, keys))
+        .isEqualTo(6);
+    assertThat(format.read(both, 9, keys).rows().subList(2, 4)).isEqualTo(read(encrypted, keys));
+    Path plain = folder.resolve("plain.parquet");
+    assertThat(format.merge(List.of(encrypted, both), plain, table, form, keys)).isEqualTo(8);
+    assertThat(described(plain)).isEqualTo(described(file));
+  }
+
+  private static List<List<Object>> read(Path file, Keys keys) throws IOException {
+    return new ParquetFormat().read(file, 9, keys).rows();
+  }
+
+  @Test
+  void manyRowsAreEncryptedAndNothingOfThemIsInTheFile() throws IOException, SQLException {
+    Table table = column(column(Table.in("w", "t"), "n", "long"), "card", "text").build();
+    List<List<String>> rows = new ArrayList<>();
+    for (int i = 0; i < 300_000; i++) {
+      rows.add(List.of("" + i, "card-" + i));
+    }
+    EncryptionKey key =
+        new EncryptionKey("k", "0123456789abcdef0123456789abcdef".getBytes(StandardCharsets.UTF_8));
+    Keys keys = Keys.of(Map.of("k", key));
+    FileForm form = new FileForm("none", Optional.of(key));
+    Path one = folder.resolve("one.parquet");
+    ParquetFormat format = new ParquetFormat();
+    format.write(one, table, List.of(TypedRows.of(table.schema(), rows)), form);
+    assertThat(Files.readString(one, StandardCharsets.ISO_8859_1))
+        .doesNotContain("card")
+        .contains("k:");
+    try (Connection connection = DriverManager.getConnection("jdbc:duckdb:");
+        Statement statement = connection.createStatement()) {
+      String secret = Base64.getEncoder().encodeToString(key.secret());
+      statement.execute("pragma add_parquet_key('k', '" + secret + "')");
+      String sql =
+          "select count(*), max(card) from read_parquet('"
+              + one
+              + "', encryption_config = {footer_key: 'k'})";
+      assertThat(Answers.to(statement, sql, PlainValues::plain).rows())
+          .containsExactly(List.of(300_000L, "card-99999"));
+    }
+    Path merged = folder.resolve("merged.parquet");
+    assertThat(format.merge(List.of(one, one), merged, table, form, keys)).isEqualTo(600_000);
+    List<List<Object>> all = format.read(merged, 600_000, keys).rows();
+    for (int i = 0; i < all.size(); i++) {
+      assertThat(all.get(i)).isEqualTo(List.of(i % 300_000L, "card-" + i % 300_000));
+    }
   }
 
   /** The columns of a file, as its schema says. */
@@ -99,10 +161,10 @@ class ParquetFormatTest {
     try (Connection connection = DriverManager.getConnection("jdbc:duckdb:");
         Statement statement = connection.createStatement()) {
       String sql =
-          "select name, type, type_length, repetition_type, converted_type, logical_type"
+          "select name, type, type_length, repetition_type, converted_type"
               + " from parquet_schema('"
               + file.toString().replace("'", "''")
-              + "')";
+              + "') where repetition_type <> 'REQUIRED'";
       return Answers.to(statement, sql, PlainValues::plain).rows();
     }
   }

@@ -10,7 +10,7 @@ import javax.crypto.spec.SecretKeySpec;
  * A key that files are encrypted with. Its id stands in their headers; its secret is never written.
  *
  * @param id its name in the workspace
- * @param secret 32 bytes
+ * @param secret 32 bytes, not all of them zero
  */
 public record EncryptionKey(String id, byte[] secret) {
   /** How many bytes a secret has. */
@@ -25,6 +25,9 @@ public record EncryptionKey(String id, byte[] secret) {
   public EncryptionKey {
     if (secret.length != BYTES) {
       throw new IllegalArgumentException("a secret has " + BYTES + " bytes, not " + secret.length);
+    }
+    if (Arrays.equals(secret, new byte[BYTES])) {
+      throw new IllegalArgumentException("all bytes of the secret are zero");
     }
     secret = secret.clone();
   }

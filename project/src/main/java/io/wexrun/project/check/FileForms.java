@@ -119,6 +119,14 @@ public final class FileForms {
     Map<String, Form> keys =
         Form.with(
             "workspace", Form.text(),
+            "keys",
+                Form.map(
+                        Form.keys(
+                            Form.with(
+                                "env", Form.text().about("the variable that holds the secret"),
+                                "file", Form.text().about("the file that holds the secret"))))
+                    .about("what files may be encrypted with"),
+            "encrypt", Form.text().about("the key of all queues, channels and folders, or none"),
             "stores", Form.map(Form.either(stores.toArray(Form[]::new))));
     List<Form> targets = new ArrayList<>();
     for (TargetConnector target : connectors.targets().values()) {

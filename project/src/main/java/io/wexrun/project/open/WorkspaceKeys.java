@@ -47,20 +47,17 @@ public record WorkspaceKeys(Path folder, Map<String, Settings> written) implemen
           where + " is not set, which holds the secret of key '" + id + "'");
     }
     try {
-      byte[] secret = Base64.getDecoder().decode(text.strip());
-      if (secret.length == EncryptionKey.BYTES) {
-        return new EncryptionKey(id, secret);
-      }
+      return new EncryptionKey(id, Base64.getDecoder().decode(text.strip()));
     } catch (IllegalArgumentException e) {
-      // Told below, without what was found.
+      // What was found is not told: it may be nearly a secret.
+      throw OutsideException.lasting(
+          where
+              + " does not hold the secret of key '"
+              + id
+              + "': it is "
+              + EncryptionKey.BYTES
+              + " random bytes in base64, as 'openssl rand -base64 32' makes them");
     }
-    throw OutsideException.lasting(
-        where
-            + " does not hold the secret of key '"
-            + id
-            + "': it is "
-            + EncryptionKey.BYTES
-            + " random bytes in base64, as 'openssl rand -base64 32' makes them");
   }
 
   private String file(String name, String where, String id) {
