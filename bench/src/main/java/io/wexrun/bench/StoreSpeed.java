@@ -127,7 +127,7 @@ final class StoreSpeed {
     try (Connection connection = DriverManager.getConnection("jdbc:duckdb:");
         Statement statement = connection.createStatement()) {
       statement.execute(
-          "create temp table y as select * from read_parquet('" + files + "/*.parquet')");
+          "create temp table y as select * from read_parquet('" + files + "/**/*.parquet')");
       long start = System.nanoTime();
       statement.execute(
           "copy y to '" + folder.resolve("ready.parquet") + "' (format parquet, compression zstd)");

@@ -120,7 +120,7 @@ final class Workloads {
       Path file = workspace.resolve("by-sql.parquet");
       run(figures, Program.of(SQL, PlainSql.class, lines.toString(), file.toString()));
       String ours =
-          GateData.digestOf("read_parquet('" + workspace.resolve("out/gates") + "/*.parquet')");
+          GateData.digestOf("read_parquet('" + workspace.resolve("out/gates") + "/**/*.parquet')");
       requireSame(ours, GateData.digestOf("read_parquet('" + file + "')"), SQL);
       figures.add("write floor", new Program.Run(GateData.rewrite(file), 0, 0));
     }

@@ -102,21 +102,29 @@ class FolderCommandTest {
     for (int kills = 0; kills < KILLS; kills++) {
       write(20_000);
       Process run = here.start("run");
-      assertThat(run.waitFor(700 + dice.nextInt(900), TimeUnit.MILLISECONDS))
+      assertThat(run.waitFor(900 + dice.nextInt(1800), TimeUnit.MILLISECONDS))
           .as(() -> here.read("err.txt"))
           .isFalse();
       run.destroyForcibly().waitFor();
+      if (kills % 3 == 1) {
+        Process merging = here.start("files", "compact");
+        merging.waitFor(400 + dice.nextInt(900), TimeUnit.MILLISECONDS);
+        merging.destroyForcibly().waitFor();
+      }
     }
     Result last = here.run("run", "--once");
     assertThat(last.exit()).as(last.err()).isZero();
+    Result merged = here.run("files", "compact");
+    assertThat(merged.exit()).as(merged.err()).isZero();
+    assertThat(merged.err()).contains("scans: ", " files became ");
     String all = written + " " + written + " " + written;
     assertThat(rows("read_parquet('%s/lake/scans/**/*.parquet')")).isEqualTo(all);
     assertThat(rows("read_csv('%s/texts/gates/**/*.csv')")).isEqualTo(all);
-    assertThat(rows("read_json('%s/objects/all/*.ndjson.gz')")).isEqualTo(all);
+    assertThat(rows("read_json('%s/objects/all/**/*.ndjson.gz')")).isEqualTo(all);
     assertThat(here.run("tally").exit()).isZero();
     String differing =
         "select count(*) n from (select hour, sum(rows) a, max(last) b from"
-            + " read_parquet('%1$s/sums/hours/*.parquet') group by 1) full join (select"
+            + " read_parquet('%1$s/sums/hours/**/*.parquet') group by 1) full join (select"
             + " date_trunc('hour', time) as h, count(*) c, max(n) d from"
             + " read_parquet('%1$s/lake/scans/**/*.parquet') group by 1)"
             + " on hour = h where a is distinct from c or b is distinct from d";
@@ -172,7 +180,7 @@ class FolderCommandTest {
     assertThat(run.err()).contains("target all of pipeline load", "wexrun reconcile load");
     assertThat(here.run("reconcile", "load", "--again", "--yes").exit()).isZero();
     assertThat(here.run("run", "--once").exit()).isZero();
-    assertThat(rows("read_json('%s/objects/all/*.ndjson.gz')")).isEqualTo("10 10 10");
+    assertThat(rows("read_json('%s/objects/all/**/*.ndjson.gz')")).isEqualTo("10 10 10");
     assertThat(rows("read_parquet('%s/lake/scans/**/*.parquet')")).isEqualTo("10 10 10");
   }
 }

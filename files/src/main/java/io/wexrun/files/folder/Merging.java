@@ -32,9 +32,6 @@ import java.util.stream.Stream;
  * folders are exchanged in one step.
  */
 final class Merging {
-  /** What names of staged folders begin with; no pipeline's do. */
-  private static final String MARK = "@merged-";
-
   private static final String LOCK = "merging";
 
   private static final Pattern NAME = Pattern.compile("(.*)-[0-9a-f]{8}\\..*");
@@ -101,9 +98,11 @@ final class Merging {
   private Content begin() throws IOException {
     Content content = content();
     folder.settle(content);
-    folder.removeStaged(MARK);
-    Path one = Files.createDirectory(folder.staged().resolve(MARK + "1"));
-    Path other = Files.createDirectory(folder.staged().resolve(MARK + "2"));
+    TableFolder.remove(folder.merging());
+    Files.createDirectories(folder.merging());
+    CommitLog.force(folder.merging().getParent());
+    Path one = Files.createDirectory(folder.merging().resolve("one"));
+    Path other = Files.createDirectory(folder.merging().resolve("other"));
     try {
       Exchange.of(one, other);
     } finally {
@@ -162,8 +161,8 @@ final class Merging {
 
   private Filing.Merged merge(Table whole, String name, Map<String, Long> sizes, List<Group> groups)
       throws IOException {
-    String stagedName = MARK + Identity.fresh();
-    Path staged = Files.createDirectory(folder.staged().resolve(stagedName));
+    String stagedName = Identity.fresh().text();
+    Path staged = Files.createDirectory(folder.merging().resolve(stagedName));
     List<String> from = new ArrayList<>();
     List<String> to = new ArrayList<>();
     long rows = 0;
@@ -215,7 +214,7 @@ final class Merging {
       Files.createLink(staged.resolve(file.getFileName()), file);
     }
     CommitLog.force(staged);
-    CommitLog.force(folder.staged());
+    CommitLog.force(folder.merging());
     folder.log().append(content, exchanged);
     folder.finish(exchanged);
     return Optional.empty();

@@ -24,6 +24,7 @@ import java.util.stream.Stream;
  */
 record TableFolder(Path path) {
   private static final String STAGED = "staged";
+  private static final String MERGING = "merging";
 
   /** With this no pattern of a reader shows a file that is not committed. */
   static final String PART = ".part";
@@ -31,6 +32,14 @@ record TableFolder(Path path) {
   /** Where files are before they are committed. */
   Path staged() {
     return path.resolve(FolderStore.OWN).resolve(STAGED);
+  }
+
+  /**
+   * Where folders are before they are exchanged: below the store's folder and not the table's, as
+   * their files have names that readers of the table look for.
+   */
+  Path merging() {
+    return path.resolveSibling(FolderStore.OWN).resolve(MERGING).resolve(path.getFileName());
   }
 
   CommitLog log() {
@@ -45,7 +54,7 @@ record TableFolder(Path path) {
         waiting.put(placed.name(), staged().resolve(placed.staged()));
       } else if (step instanceof Content.Exchanged exchanged) {
         for (String name : exchanged.to()) {
-          Path beside = staged().resolve(exchanged.staged()).resolve(name);
+          Path beside = merging().resolve(exchanged.staged()).resolve(name);
           waiting.put(exchanged.folder() + "/" + name, beside);
         }
       }
@@ -108,7 +117,7 @@ record TableFolder(Path path) {
 
   /** Exchanges a folder for the staged one, unless that is done, and removes the one as it was. */
   void finish(Content.Exchanged exchange) throws IOException {
-    Path staged = staged().resolve(exchange.staged());
+    Path staged = merging().resolve(exchange.staged());
     if (!Files.isDirectory(staged)) {
       return;
     }
@@ -116,7 +125,7 @@ record TableFolder(Path path) {
     boolean done = exchange.to().stream().noneMatch(name -> Files.exists(staged.resolve(name)));
     if (!done) {
       Exchange.of(staged, folder);
-      CommitLog.force(staged());
+      CommitLog.force(merging());
       CommitLog.force(folder.getParent());
     }
     removeOld(staged, folder, exchange);
@@ -149,7 +158,7 @@ record TableFolder(Path path) {
     try (DirectoryStream<Path> files = Files.newDirectoryStream(staged())) {
       for (Path file : files) {
         if (file.getFileName().toString().startsWith(beginning)) {
-          remove(file);
+          Files.deleteIfExists(file);
         }
       }
     }

@@ -75,17 +75,26 @@ class MergingTest {
   private static List<Long> listed(Path base) throws IOException {
     while (true) {
       List<Path> files = new ArrayList<>();
-      try (Stream<Path> folders = Files.list(table(base))) {
-        for (Path folder : folders.filter(f -> f.toString().contains("part=")).toList()) {
-          try (Stream<Path> inside = Files.list(folder)) {
-            inside.forEach(files::add);
-          }
-        }
-      }
       try {
+        list(table(base), files);
         return numbers(files);
       } catch (NoSuchFileException e) {
         continue; // Merged meanwhile.
+      }
+    }
+  }
+
+  /** As patterns do that look for names at any depth, in hidden folders too. */
+  private static void list(Path folder, List<Path> found) throws IOException {
+    List<Path> inside;
+    try (Stream<Path> entries = Files.list(folder)) {
+      inside = entries.toList();
+    }
+    for (Path entry : inside) {
+      if (Files.isDirectory(entry)) {
+        list(entry, found);
+      } else if (entry.toString().endsWith(".ndjson")) {
+        found.add(entry);
       }
     }
   }
