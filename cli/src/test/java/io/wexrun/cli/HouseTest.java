@@ -89,7 +89,7 @@ class HouseTest {
                           core.reference core.run core.secret core.shape core.tally core.target
                           project.definition state
       project.check     : core.connect core.diagnose core.framing core.intake core.pipeline
-                          core.reference core.shape core.target core.written project.definition
+                          core.reference core.run core.shape core.target core.written project.definition
                           project.open project.read project.yaml
       project.draft     : core.diagnose core.look core.pipeline core.schema core.shape
                           project.definition project.open project.read project.yaml

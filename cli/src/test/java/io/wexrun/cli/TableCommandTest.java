@@ -89,6 +89,14 @@ class TableCommandTest {
     write(WORKSPACE.replace("MANAGE", "create"));
     assertThat(here.run("check").out())
         .contains("[frequent-flushes] a flush every 5 seconds makes up to 17,280 files a day");
+    Path load = folder.resolve("pipelines/load.yaml");
+    String pipeline = Files.readString(load);
+    Files.writeString(load, pipeline + "flush: {age: 2d, size: 900GB}\n");
+    assertThat(here.run("check").out())
+        .contains(
+            "[late-flushes] what a quiet source brings is in no table for up to 48 hours",
+            "[large-flushes] a flush never gets 900GB: all buffers together hold ");
+    Files.writeString(load, pipeline);
     write(WORKSPACE.replace("MANAGE", "create").replace("{in: files,", "{in: files, key: n,"));
     assertThat(here.run("check").out()).contains("[bad-key] rows in a folder cannot");
   }

@@ -6,7 +6,6 @@ import io.wexrun.core.connect.IntakeConnector;
 import io.wexrun.core.connect.Site;
 import io.wexrun.core.connect.StoreConnector;
 import io.wexrun.core.connect.TargetConnector;
-import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Drift;
@@ -26,7 +25,6 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import java.util.Set;
 import java.util.function.Function;
 import java.util.stream.Stream;
 
@@ -268,7 +266,7 @@ public final class Checker {
             this::destination,
             known,
             at);
-    checkAge(pipeline, shaper.targets(), at);
+    FlushCheck.check(pipeline.flush(), shaper.targets(), this::youngest, at);
     return shaper;
   }
 
@@ -278,29 +276,12 @@ public final class Checker {
         .map(settings -> connectors.stores().get(settings.kind()));
   }
 
-  /** Tells of flushes that come too often for a store. */
-  private void checkAge(Pipeline pipeline, Set<String> targets, Diagnostics at) {
-    Duration age = pipeline.flush().age();
-    for (String target : targets) {
-      Optional<Duration> youngest =
-          Optional.ofNullable(definition.tables().get(target))
-              .flatMap(this::connector)
-              .map(StoreConnector::youngest);
-      if (youngest.isPresent() && age.compareTo(youngest.get()) < 0) {
-        at.warning(
-            "frequent-flushes",
-            KeyPath.ROOT.key("flush"),
-            "a flush every "
-                + Counted.of(Math.max(1, age.toSeconds()), "second")
-                + " makes up to "
-                + Counted.of(Duration.ofDays(1).dividedBy(age), "file")
-                + " a day in table '"
-                + target
-                + "'",
-            Optional.of("write flush: {age: 10m} or so; rows are seen as much later"));
-        return;
-      }
-    }
+  /** How old rows should be at least when a table's store gets them. */
+  private Duration youngest(String target) {
+    return Optional.ofNullable(definition.tables().get(target))
+        .flatMap(this::connector)
+        .map(StoreConnector::youngest)
+        .orElse(Duration.ZERO);
   }
 
   private void checkIntake(Settings intake, Diagnostics at) {
