@@ -73,6 +73,18 @@ class AskTest {
   }
 
   @Test
+  void checkAndTableAskTheRun() throws IOException {
+    assertThat(here.run("check").err()).contains("nothing wrong: 1 pipeline, 1 table");
+    assertThat(here.run("table").out()).containsPattern("t +w +50 +2 +create +as defined");
+    Path yaml = folder.resolve("wexrun.yaml");
+    Files.writeString(yaml, Files.readString(yaml).replace("n: int, note", "n: text, note"));
+    Result check = here.run("check");
+    assertThat(check.exit()).isEqualTo(1);
+    assertThat(check.out())
+        .contains("table t", "has another type", "alter table \"t\" alter column \"n\"");
+  }
+
+  @Test
   void theRunAnswersWhatOnlyReadsAndGoesOn() throws IOException {
     Result values =
         ask(

@@ -9,6 +9,7 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardOpenOption;
 import java.time.Instant;
+import java.util.List;
 import java.util.SplittableRandom;
 import java.util.concurrent.TimeUnit;
 import org.junit.jupiter.api.BeforeEach;
@@ -166,6 +167,46 @@ class FolderCommandTest {
     Result well = here.run("run", "--once");
     assertThat(well.exit()).as(well.err()).isZero();
     assertThat(well.out()).contains("loaded  " + table + " 60,000");
+    assertThat(here.run("tally").out()).contains("balanced");
+  }
+
+  @Test
+  void aFolderThatCannotBeWrittenIsToldAndLosesNothing() throws IOException {
+    write(10);
+    Path yaml = folder.resolve("wexrun.yaml");
+    String all = Files.readString(yaml);
+    for (String place : List.of("a.log/lake", "/proc/lake")) {
+      Files.writeString(yaml, all.replace("folder: lake", "folder: " + place));
+      Result run = here.run("run", "--once");
+      assertThat(run.exit()).isEqualTo(3);
+      assertThat(run.err())
+          .containsPattern("cannot write in store lake .*: (there is no|no right to|.*Not a dir)");
+    }
+    Files.writeString(yaml, all);
+    assertThat(here.run("run", "--once").exit()).isZero();
+    assertThat(rows("read_parquet('%s/lake/scans/**/*.parquet')")).isEqualTo("10 10 10");
+  }
+
+  @Test
+  void aSecondWorkspaceDoesNotTakeUpTheTablesOfTheFirst() throws IOException {
+    write(10);
+    assertThat(here.run("run", "--once").exit()).isZero();
+    Path second = Files.createDirectories(folder.resolve("second/pipelines")).getParent();
+    Files.copy(folder.resolve("a.log"), second.resolve("a.log"));
+    Path pipeline = folder.resolve("pipelines/load.yaml");
+    String text = Files.readString(pipeline).replace("[scans, gates, all, hours]", "all");
+    Files.writeString(second.resolve("pipelines/load.yaml"), text);
+    String yaml = Files.readString(folder.resolve("wexrun.yaml"));
+    Files.writeString(
+        second.resolve("wexrun.yaml"), yaml.replace("folder: ", "folder: " + folder + "/"));
+    Result same = Wexrun.in(second).run("run", "--once");
+    assertThat(same.exit()).isEqualTo(3);
+    assertThat(same.err()).contains("has rows of a pipeline of this name, but the tally knows");
+    Files.writeString(
+        second.resolve("pipelines/load.yaml"), text.replace("pipeline: load", "pipeline: other"));
+    assertThat(Wexrun.in(second).run("run", "--once").exit()).isZero();
+    assertThat(rows("read_json('%s/objects/all/**/*.ndjson.gz')")).isEqualTo("20 10 10");
+    assertThat(here.run("run", "--once").exit()).isZero();
     assertThat(here.run("tally").out()).contains("balanced");
   }
 

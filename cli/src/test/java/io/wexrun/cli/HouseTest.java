@@ -93,7 +93,7 @@ class HouseTest {
                           project.open project.read project.yaml
       project.draft     : core.diagnose core.look core.pipeline core.schema core.shape
                           project.definition project.open project.read project.yaml
-      project.ask       : core.diagnose core.target
+      project.ask       : core.diagnose core.pipeline core.target
       project.run       : core.channel core.diagnose core.identity core.intake core.pipeline core.run
                           core.shape core.tally core.target project.open project.read state
       project.facts     : core.dead core.diagnose queue queue.ends queue.log
@@ -112,6 +112,7 @@ class HouseTest {
   private static final String LIBRARIES =
       """
       core.connect : java.io java.nio.file
+      core.diagnose : java.io java.nio.file
       core.target  : java.nio.file
       core.rollup  : java.security org.apache.datasketches.hll
       core.secret  : java.security javax.crypto

@@ -18,10 +18,12 @@ import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.target.Answer;
+import io.wexrun.core.target.Comparing;
 import io.wexrun.core.target.QueryBounds;
 import io.wexrun.core.target.Querying;
 import io.wexrun.project.ask.AskedRun;
 import io.wexrun.project.ask.Asking;
+import io.wexrun.project.ask.Question;
 import io.wexrun.project.check.TryOut;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.project.draft.CaseFile;
@@ -204,7 +206,7 @@ public final class Workspace implements AutoCloseable {
 
   /** The tables of this workspace. */
   public WorkspaceTables tables() {
-    return new WorkspaceTables(definition, stores);
+    return new WorkspaceTables(definition, stores, site.data());
   }
 
   /** The tables of this workspace that are folders of files. */
@@ -262,13 +264,17 @@ public final class Workspace implements AutoCloseable {
   }
 
   /** Answers another process while pipelines run. */
-  private Optional<Answer> answer(String store, String sql) {
+  private Optional<Answer> answer(String store, Question question) {
     return stores
         .ifOpen(store)
         .map(
             open -> {
-              if (open instanceof Querying querying) {
-                return querying.query(sql, WHILE_RUNNING);
+              boolean sql = question.kind() == Question.Kind.SQL;
+              if (sql && open instanceof Querying querying) {
+                return querying.query(question.text(), WHILE_RUNNING);
+              }
+              if (!sql && open instanceof Comparing comparing) {
+                return AskedRun.answer(comparing, WorkspaceTables.table(question.text()));
               }
               throw OutsideException.lasting("store " + store + " does not answer queries");
             });
@@ -504,7 +510,7 @@ public final class Workspace implements AutoCloseable {
       throw new IllegalArgumentException("there is no store " + store);
     }
     if (stores.ifOpen(store).isEmpty()) {
-      Optional<Answer> asked = Asking.ask(site.data(), store, sql);
+      Optional<Answer> asked = Asking.ask(site.data(), store, new Question(Question.Kind.SQL, sql));
       if (asked.isPresent()) {
         return asked.get();
       }

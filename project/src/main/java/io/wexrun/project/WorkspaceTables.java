@@ -1,13 +1,16 @@
 package io.wexrun.project;
 
+import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.target.AddedColumn;
 import io.wexrun.core.target.Comparing;
-import io.wexrun.core.target.Store;
 import io.wexrun.core.target.TableDifference;
+import io.wexrun.project.ask.Asking;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.project.open.Stores;
+import io.wexrun.project.read.DefinitionText;
+import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -18,11 +21,44 @@ import java.util.OptionalLong;
 /** The tables of a workspace, as they are defined and as they are in their stores. */
 public final class WorkspaceTables {
   private final WorkspaceDefinition definition;
-  private final Stores stores;
 
-  WorkspaceTables(WorkspaceDefinition definition, Stores stores) {
+  /** Tables stand behind a pipeline in a text. */
+  private static final String PIPELINE = "pipeline: none\n";
+
+  private final Stores stores;
+  private final Path data;
+
+  WorkspaceTables(WorkspaceDefinition definition, Stores stores, Path data) {
     this.definition = definition;
     this.stores = stores;
+    this.data = data;
+  }
+
+  /** The table whose definition another process has sent. */
+  static Table table(String definition) {
+    Diagnostics diagnostics = Diagnostics.of("a question");
+    return DefinitionText.readTables("a table", PIPELINE + definition, diagnostics)
+        .values()
+        .stream()
+        .findFirst()
+        .orElseThrow(() -> OutsideException.lasting("a table was asked for that has mistakes"));
+  }
+
+  /**
+   * A store that compares its tables; if a run of another process holds it, what that run says.
+   *
+   * @throws OutsideException if it cannot be opened, and no run can be asked
+   */
+  private Optional<Comparing> comparing(Table table) {
+    try {
+      return Optional.of(stores.open(table.store()))
+          .filter(Comparing.class::isInstance)
+          .map(Comparing.class::cast);
+    } catch (OutsideException e) {
+      return Optional.of(
+          Asking.table(data, table.store(), DefinitionText.of(List.of(table)))
+              .orElseThrow(() -> e));
+    }
   }
 
   /**
@@ -70,10 +106,11 @@ public final class WorkspaceTables {
     if (!stores.exists(table.store())) {
       return new Facts(table, Optional.of(false), Optional.empty(), "", Optional.empty());
     }
-    Store store = stores.open(table.store());
-    if (!(store instanceof Comparing comparing)) {
+    Optional<Comparing> store = comparing(table);
+    if (store.isEmpty()) {
       return new Facts(table, Optional.empty(), Optional.empty(), "", Optional.empty());
     }
+    Comparing comparing = store.get();
     Optional<TableDifference> difference =
         comparing
             .compare(table)
@@ -89,16 +126,18 @@ public final class WorkspaceTables {
   /** How many rows a table has in its store; empty if there is none, or if it cannot be told. */
   public OptionalLong rows(Facts facts) {
     boolean there = facts.there().orElse(false);
-    return there && stores.open(facts.table().store()) instanceof Comparing comparing
-        ? comparing.rows(facts.table())
+    return there
+        ? comparing(facts.table())
+            .map(store -> store.rows(facts.table()))
+            .orElse(OptionalLong.empty())
         : OptionalLong.empty();
   }
 
   /** The columns that a table got because data had fields for which it had none. */
   public List<AddedColumn> added(Facts facts) {
     boolean there = facts.there().orElse(false);
-    return there && stores.open(facts.table().store()) instanceof Comparing comparing
-        ? comparing.added(facts.table().name())
+    return there
+        ? comparing(facts.table()).map(store -> store.added(facts.table().name())).orElse(List.of())
         : List.of();
   }
 

@@ -2,6 +2,7 @@ package io.wexrun.files.folder;
 
 import io.wexrun.core.connect.FileForm;
 import io.wexrun.core.connect.FileFormat;
+import io.wexrun.core.diagnose.Failure;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
@@ -88,7 +89,7 @@ final class FolderStore implements Store, Comparing, Filing {
       }
       return new Identity(Files.readString(file));
     } catch (IOException e) {
-      throw failed("say who it is", e);
+      throw failed("write", e);
     }
   }
 
@@ -107,8 +108,7 @@ final class FolderStore implements Store, Comparing, Filing {
   }
 
   OutsideException failed(String what, IOException e) {
-    String why = e.getMessage() == null ? e.getClass().getSimpleName() : e.getMessage();
-    return new OutsideException("cannot " + what + " in " + this + ": " + why, e);
+    return new OutsideException("cannot " + what + " in " + this + ": " + Failure.told(e), e);
   }
 
   @Override

@@ -27,6 +27,7 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
 import java.util.function.BiConsumer;
+import java.util.stream.Stream;
 
 /**
  * A table of files. A flush is written to files in a folder of staged ones, which readers of the
@@ -79,6 +80,9 @@ final class FolderTarget implements Target {
                     + store
                     + ", and wexrun.yaml says that it is never made here (manage: never)");
           }
+          if (found.isEmpty()) {
+            requireNoRows(store, table);
+          }
           log.make(table.schema());
           Content content = log.read().orElseThrow().with(added(table, content(found)));
           check.accept(table, content);
@@ -96,6 +100,32 @@ final class FolderTarget implements Target {
           }
           return new FolderTarget(store, log, writer, table, content);
         });
+  }
+
+  /** Files with rows that stand in no log are others', or of a table whose log was removed. */
+  private static void requireNoRows(FolderStore store, Table table) throws IOException {
+    Path folder = store.of(table.name()).path();
+    if (!Files.isDirectory(folder)) {
+      return;
+    }
+    try (Stream<Path> files = Files.walk(folder)) {
+      Optional<Path> foreign =
+          files
+              .filter(Files::isRegularFile)
+              .filter(file -> store.writing().format().owns(file.getFileName().toString()))
+              .findFirst();
+      if (foreign.isPresent()) {
+        throw OutsideException.lasting(
+            "the folder of table "
+                + table.name()
+                + " in "
+                + store
+                + " has files with rows that no log names, such as "
+                + folder.relativize(foreign.get())
+                + ": readers would see them as rows of the table. Move them away, or give the table"
+                + " another name");
+      }
+    }
   }
 
   private static Schema content(Optional<Content> found) {

@@ -277,6 +277,18 @@ class FolderStoreTest {
   }
 
   @Test
+  void aFolderWithRowsOfOthersIsNotTakenForAnEmptyTable() throws IOException {
+    Files.createDirectories(table().resolve("all"));
+    Files.writeString(table().resolve("README.txt"), "what this is");
+    load(0, List.of(List.of("2026-05-03T21:59:59Z", "a", "1")));
+    Files.delete(table().resolve(".wexrun/commits"));
+    assertThatThrownBy(() -> load(0, List.of(List.of("2026-05-03T21:59:59Z", "a", "1"))))
+        .isInstanceOfSatisfying(OutsideException.class, e -> assertThat(e.lasting()).isTrue())
+        .hasMessageContaining("has files with rows that no log names, such as all/rows-")
+        .hasMessageContaining("Move them away, or give the table another name");
+  }
+
+  @Test
   void aFolderThatCannotBeWrittenIsTold() throws IOException {
     Files.writeString(base.resolve("out"), "a file of this name");
     assertThatThrownBy(() -> load(0, List.of(List.of("2026-05-03T21:59:59Z", "a", "1"))))

@@ -1,7 +1,9 @@
 package io.wexrun.project.ask;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.target.Answer;
+import io.wexrun.core.target.Comparing;
 import java.io.BufferedOutputStream;
 import java.io.DataInputStream;
 import java.io.DataOutputStream;
@@ -39,7 +41,7 @@ public final class AskedRun implements AutoCloseable {
      * @return empty if the store is not open in this process
      * @throws OutsideException if the store does not take the question
      */
-    Optional<Answer> answer(String store, String sql);
+    Optional<Answer> answer(String store, Question question);
   }
 
   private final Path socket;
@@ -63,6 +65,15 @@ public final class AskedRun implements AutoCloseable {
   /** The folder of the sockets. */
   static Path folder(Path data) {
     return data.resolve(FOLDER);
+  }
+
+  /**
+   * Answers how a table stands in a store that is open.
+   *
+   * @param table its definition
+   */
+  public static Answer answer(Comparing store, Table table) {
+    return AskedTable.of(store, table).answer();
   }
 
   /**
@@ -125,16 +136,17 @@ public final class AskedRun implements AutoCloseable {
         DataOutputStream out =
             new DataOutputStream(new BufferedOutputStream(Channels.newOutputStream(client)))) {
       String store = Wire.text(in);
-      reply(out, store, Wire.text(in));
+      Question.Kind kind = Question.Kind.valueOf(Wire.text(in));
+      reply(out, store, new Question(kind, Wire.text(in)));
     } catch (IOException e) {
       System.getLogger(AskedRun.class.getName())
           .log(System.Logger.Level.DEBUG, "a question was not answered", e);
     }
   }
 
-  private void reply(DataOutputStream out, String store, String sql) throws IOException {
+  private void reply(DataOutputStream out, String store, Question question) throws IOException {
     try {
-      Optional<Answer> answer = answering.answer(store, sql);
+      Optional<Answer> answer = answering.answer(store, question);
       out.writeByte(answer.isPresent() ? Wire.ANSWER : Wire.NOT_OPEN);
       if (answer.isPresent()) {
         Wire.answer(out, answer.get());

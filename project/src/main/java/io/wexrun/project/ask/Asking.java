@@ -26,7 +26,7 @@ public final class Asking {
    * @return empty if none has
    * @throws OutsideException with the store's message if it does not take the question
    */
-  public static Optional<Answer> ask(Path data, String store, String sql) {
+  public static Optional<Answer> ask(Path data, String store, Question question) {
     Path folder = AskedRun.folder(data);
     if (!Files.isDirectory(folder)) {
       return Optional.empty();
@@ -37,10 +37,20 @@ public final class Asking {
     } catch (IOException e) {
       throw new OutsideException("cannot look into " + folder + ": " + e.getMessage(), e);
     }
-    return sockets.stream().flatMap(socket -> askOne(socket, store, sql).stream()).findFirst();
+    return sockets.stream().flatMap(socket -> askOne(socket, store, question).stream()).findFirst();
   }
 
-  private static Optional<Answer> askOne(Path socket, String store, String sql) {
+  /**
+   * Asks how a table stands.
+   *
+   * @param definition the table's
+   * @return empty if no run has the store open
+   */
+  public static Optional<AskedTable> table(Path data, String store, String definition) {
+    return ask(data, store, new Question(Question.Kind.TABLE, definition)).map(AskedTable::of);
+  }
+
+  private static Optional<Answer> askOne(Path socket, String store, Question question) {
     SocketChannel channel;
     try {
       channel = SocketChannel.open(StandardProtocolFamily.UNIX);
@@ -52,7 +62,8 @@ public final class Asking {
         DataOutputStream out = new DataOutputStream(Channels.newOutputStream(channel));
         DataInputStream in = new DataInputStream(Channels.newInputStream(channel))) {
       Wire.text(out, store);
-      Wire.text(out, sql);
+      Wire.text(out, question.kind().name());
+      Wire.text(out, question.text());
       out.flush();
       byte reply = in.readByte();
       if (reply == Wire.FAILURE) {

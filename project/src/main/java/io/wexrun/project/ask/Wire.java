@@ -16,7 +16,7 @@ import java.util.Map;
  * user on one machine.
  *
  * <pre>{@code
- * Question --> Text(store), Text(SQL)
+ * Question --> Text(store), Text(kind), Text(SQL, or a table's definition)
  * Reply    --> 0, Answer | 1 (the store is not open here) | 2, Text(why it failed)
  * Answer   --> Count, {Text(column), Bool(numeric)}, Count, {Value}
  * Text     --> Count of bytes, UTF-8
