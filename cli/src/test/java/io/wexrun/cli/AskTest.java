@@ -85,6 +85,22 @@ class AskTest {
   }
 
   @Test
+  void aTableIsLikeOneThatIsThereAlsoWhileARunHoldsIt() throws IOException, InterruptedException {
+    Path yaml = folder.resolve("wexrun.yaml");
+    String like = "  copy: {in: w, like: {table: t}, columns: {more: text}}\n";
+    Files.writeString(yaml, Files.readString(yaml) + like);
+    Result held = here.run("table", "copy");
+    assertThat(held.out()).containsPattern("n +int").containsPattern("note +text");
+    Files.writeString(yaml, Files.readString(yaml).replace("{table: t}", "{table: tt}"));
+    assertThat(here.run("check").out())
+        .contains("there is no table 'tt' in store w yet", "make it there, or write its columns");
+    Files.writeString(yaml, Files.readString(yaml).replace("{table: tt}", "{table: t}"));
+    run.destroyForcibly().waitFor();
+    Result free = here.run("table", "copy");
+    assertThat(free.out()).isEqualTo(held.out());
+  }
+
+  @Test
   void theRunAnswersWhatOnlyReadsAndGoesOn() throws IOException {
     Result values =
         ask(

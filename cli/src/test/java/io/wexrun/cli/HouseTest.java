@@ -47,7 +47,7 @@ class HouseTest {
       core.change       : core.address core.batch core.dead core.diagnose core.expression core.field
                           core.intake core.reference core.schema core.step core.written
       core.rollup       : core.batch core.pipeline core.schema
-      core.target       : core.batch core.identity core.intake core.pipeline
+      core.target       : core.batch core.identity core.intake core.pipeline core.schema
       core.shape        : core.batch core.change core.dead core.diagnose core.expression core.field
                           core.intake core.parse core.pipeline core.reference core.schema core.step
                           core.target core.written
@@ -93,7 +93,7 @@ class HouseTest {
                           project.open project.read project.yaml
       project.draft     : core.diagnose core.look core.pipeline core.schema core.shape
                           project.definition project.open project.read project.yaml
-      project.ask       : core.diagnose core.pipeline core.target
+      project.ask       : core.diagnose core.pipeline core.schema core.target
       project.run       : core.channel core.diagnose core.identity core.intake core.pipeline core.run
                           core.shape core.tally core.target project.open project.read state
       project.facts     : core.dead core.diagnose queue queue.ends queue.log

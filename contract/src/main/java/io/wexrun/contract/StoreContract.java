@@ -133,6 +133,13 @@ public abstract class StoreContract {
     Table table = table("scalars", "before", "int", "value", type, "after", "text");
     load(table, List.of(List.of("1", text, "z"), Arrays.asList("2", null, null)));
     assertThat(found(table)).containsExactly("[1, " + expected + ", z]", "[2, null, null]");
+    try (Store store = open()) {
+      if (store instanceof Comparing comparing && comparing.columns("other").isEmpty()) {
+        comparing
+            .columns(table.name())
+            .ifPresent(columns -> assertThat(columns).isEqualTo(table.schema()));
+      }
+    }
   }
 
   @ParameterizedTest

@@ -3,6 +3,7 @@ package io.wexrun.duckdb;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Schema;
 import io.wexrun.core.target.AddedColumn;
 import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Comparing;
@@ -17,6 +18,7 @@ import io.wexrun.sql.AddedColumns;
 import io.wexrun.sql.Answers;
 import io.wexrun.sql.Comparison;
 import io.wexrun.sql.Dialect;
+import io.wexrun.sql.LiveColumns;
 import io.wexrun.sql.Names;
 import java.nio.file.Path;
 import java.sql.Connection;
@@ -386,6 +388,11 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
           Optional<Identity> who = Catalog.known(c, table);
           return who.isEmpty() ? List.<AddedColumn>of() : AddedColumns.read(c, who.get());
         });
+  }
+
+  @Override
+  public Optional<Schema> columns(String table) {
+    return with("look at table " + table, c -> LiveColumns.of(DIALECT, c, table));
   }
 
   @Override

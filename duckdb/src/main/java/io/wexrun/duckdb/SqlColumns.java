@@ -1,11 +1,10 @@
 package io.wexrun.duckdb;
 
 import io.wexrun.core.connect.ColumnsReader;
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Settings;
-import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
-import io.wexrun.core.schema.Type;
-import io.wexrun.sql.StoredColumn;
+import io.wexrun.sql.LiveColumns;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -18,7 +17,6 @@ import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.Optional;
 import java.util.Properties;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
@@ -64,24 +62,12 @@ public final class SqlColumns implements ColumnsReader {
         execute(connection, alias);
       }
       String name = made(connection, sql, table);
-      DuckDbDialect dialect = new DuckDbDialect();
-      List<Column> columns = new ArrayList<>();
-      for (StoredColumn column : dialect.columns(connection, name)) {
-        if (column.filled() && column.required() || column.type().equals(FILLED)) {
-          continue;
-        }
-        Optional<Type> type = dialect.read(column.type());
-        if (type.isEmpty()) {
-          throw new IllegalArgumentException(
-              "column '"
-                  + column.name()
-                  + "' is a "
-                  + column.type()
-                  + ", which Wexrun does not hold");
-        }
-        columns.add(new Column(column.name(), type.get(), column.required()));
-      }
-      return new Columns(new Schema(columns), lengths(sql));
+      Schema columns =
+          LiveColumns.of(new DuckDbDialect(), connection, name, c -> c.type().equals(FILLED))
+              .orElseThrow();
+      return new Columns(columns, lengths(sql));
+    } catch (OutsideException e) {
+      throw new IllegalArgumentException(e.getMessage(), e);
     } catch (SQLException e) {
       String why = String.valueOf(e.getMessage()).lines().findFirst().orElse("").strip();
       boolean syntax = why.contains("syntax error");

@@ -4,6 +4,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Schema;
 import io.wexrun.core.target.AddedColumn;
 import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Comparing;
@@ -18,6 +19,7 @@ import io.wexrun.sql.AddedColumns;
 import io.wexrun.sql.Answers;
 import io.wexrun.sql.Comparison;
 import io.wexrun.sql.Dialect;
+import io.wexrun.sql.LiveColumns;
 import io.wexrun.sql.Names;
 import java.sql.Connection;
 import java.sql.SQLException;
@@ -280,6 +282,11 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
   }
 
   /** Of a table so large that counting takes seconds, the number is not told. */
+  @Override
+  public Optional<Schema> columns(String table) {
+    return transaction("look at table " + table, c -> LiveColumns.of(DIALECT, c, table));
+  }
+
   @Override
   public OptionalLong rows(Table table) {
     return transaction(

@@ -139,7 +139,12 @@ public final class Workspace implements AutoCloseable {
     Connectors connectors = new Connectors(whole);
     WorkspaceReader.Read read =
         WorkspaceReader.read(
-            whole, connectors.sections(), connectors.columns(), parameters, diagnostics);
+            whole,
+            connectors.sections(),
+            connectors.columns(),
+            (stores, store, table) -> WorkspaceTables.live(whole, stores, connectors, store, table),
+            parameters,
+            diagnostics);
     return new Workspace(whole, read.definition(), read.places(), diagnostics.all(), connectors);
   }
 

@@ -3,12 +3,15 @@ package io.wexrun.project;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Schema;
 import io.wexrun.core.target.AddedColumn;
 import io.wexrun.core.target.Comparing;
 import io.wexrun.core.target.TableDifference;
 import io.wexrun.project.ask.Asking;
 import io.wexrun.project.definition.WorkspaceDefinition;
+import io.wexrun.project.open.Connectors;
 import io.wexrun.project.open.Stores;
+import io.wexrun.project.open.WorkspaceSite;
 import io.wexrun.project.read.DefinitionText;
 import java.nio.file.Path;
 import java.util.ArrayList;
@@ -42,6 +45,31 @@ public final class WorkspaceTables {
         .stream()
         .findFirst()
         .orElseThrow(() -> OutsideException.lasting("a table was asked for that has mistakes"));
+  }
+
+  /**
+   * The columns of a table that is there.
+   *
+   * @param definition what has the store
+   * @return empty if there is no such table
+   * @throws OutsideException if the store cannot be opened, and no run can be asked
+   */
+  static Optional<Schema> live(
+      Path folder,
+      WorkspaceDefinition definition,
+      Connectors connectors,
+      String store,
+      String table) {
+    try (WorkspaceSite site = new WorkspaceSite(folder, definition, connectors);
+        Stores stores = new Stores(site, definition, connectors)) {
+      if (!stores.exists(store)) {
+        return Optional.empty();
+      }
+      Table wanted = new Table(table, store, Schema.EMPTY, Map.of());
+      return new WorkspaceTables(definition, stores, site.data())
+          .comparing(wanted)
+          .flatMap(comparing -> comparing.columns(table));
+    }
   }
 
   /**

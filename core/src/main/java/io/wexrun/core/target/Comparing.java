@@ -1,6 +1,7 @@
 package io.wexrun.core.target;
 
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Schema;
 import java.util.List;
 import java.util.Optional;
 import java.util.OptionalLong;
@@ -21,6 +22,18 @@ public interface Comparing {
    * @throws io.wexrun.core.diagnose.OutsideException if the store fails
    */
   boolean has(String table);
+
+  /**
+   * The columns of a table as it is, without those that the store fills by itself and that take no
+   * null.
+   *
+   * @return empty if there is no such table, or if the store does not say
+   * @throws io.wexrun.core.diagnose.OutsideException if the store fails, or a column has a type
+   *     that cannot be held
+   */
+  default Optional<Schema> columns(String table) {
+    return Optional.empty();
+  }
 
   /**
    * How many rows a table has; empty if there is none, or if that cannot be told at once.

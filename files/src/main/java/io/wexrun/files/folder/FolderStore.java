@@ -8,6 +8,7 @@ import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Schema;
 import io.wexrun.core.secret.Keys;
 import io.wexrun.core.target.Comparing;
 import io.wexrun.core.target.Filing;
@@ -195,6 +196,15 @@ final class FolderStore implements Store, Comparing, Filing {
       return log(table).read().isPresent();
     } catch (IOException e) {
       throw failed("look for table " + table, e);
+    }
+  }
+
+  @Override
+  public Optional<Schema> columns(String table) {
+    try {
+      return log(table).read().map(Content::schema);
+    } catch (IOException e) {
+      throw failed("look at table " + table, e);
     }
   }
 

@@ -1,6 +1,9 @@
 package io.wexrun.project.ask;
 
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Schema;
+import io.wexrun.core.schema.Type;
 import io.wexrun.core.target.AddedColumn;
 import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Comparing;
@@ -21,24 +24,33 @@ import java.util.OptionalLong;
  * @param difference how it differs from its definition
  * @param count how many rows it has
  * @param more the columns that it got because data had fields for which it had none
+ * @param live its columns as they are
  */
 public record AskedTable(
     boolean there,
     String statement,
     Optional<TableDifference> difference,
     OptionalLong count,
-    List<AddedColumn> more)
+    List<AddedColumn> more,
+    Optional<Schema> live)
     implements Comparing {
   private static final List<String> COLUMNS = List.of("what", "1", "2", "3", "4", "5", "6");
 
-  /** What a store says of a table. */
+  /** What a store says of a table; of one that is defined without columns only what it is. */
   static AskedTable of(Comparing store, Table table) {
+    boolean defined = table.schema().size() > 0;
     return new AskedTable(
         store.has(table.name()),
-        store.ddl(table),
-        store.compare(table),
+        defined ? store.ddl(table) : "",
+        defined ? store.compare(table) : Optional.empty(),
         store.rows(table),
-        store.added(table.name()));
+        store.added(table.name()),
+        store.columns(table.name()));
+  }
+
+  @Override
+  public Optional<Schema> columns(String table) {
+    return live;
   }
 
   @Override
@@ -86,6 +98,11 @@ public record AskedTable(
                               c.defined().orElse(null),
                               c.what())));
         });
+    live.ifPresent(
+        schema ->
+            schema
+                .columns()
+                .forEach(c -> rows.add(row("live", c.name(), c.type().toString(), c.required()))));
     for (AddedColumn c : more) {
       rows.add(
           row("added", c.column(), c.type(), c.by(), c.source(), c.position(), c.at().toString()));
@@ -106,6 +123,7 @@ public record AskedTable(
     List<String> ddl = new ArrayList<>();
     List<TableDifference.Column> columns = new ArrayList<>();
     List<AddedColumn> more = new ArrayList<>();
+    List<Column> live = new ArrayList<>();
     for (List<Object> row : answer.rows()) {
       switch ((String) row.get(0)) {
         case "there" -> {
@@ -117,6 +135,12 @@ public record AskedTable(
           differs = Optional.of((String) row.get(1));
           ((List<?>) row.get(2)).forEach(each -> ddl.add((String) each));
         }
+        case "live" ->
+            live.add(
+                new Column(
+                    (String) row.get(1),
+                    Type.parse((String) row.get(2)).orElseThrow(),
+                    (Boolean) row.get(3)));
         case "column" ->
             columns.add(
                 new TableDifference.Column(
@@ -137,6 +161,7 @@ public record AskedTable(
     }
     Optional<TableDifference> difference =
         differs.map(table -> new TableDifference(table, columns, ddl));
-    return new AskedTable(there, statement, difference, count, more);
+    Optional<Schema> schema = live.isEmpty() ? Optional.empty() : Optional.of(new Schema(live));
+    return new AskedTable(there, statement, difference, count, more, schema);
   }
 }

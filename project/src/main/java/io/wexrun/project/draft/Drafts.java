@@ -65,7 +65,13 @@ public final class Drafts {
   private static String store(Path folder, String table) {
     Map<String, String> sections = new Connectors(folder).sections();
     WorkspaceDefinition definition =
-        WorkspaceReader.read(folder, sections, Map.of(), Map.of(), Diagnostics.of("workspace"))
+        WorkspaceReader.read(
+                folder,
+                sections,
+                Map.of(),
+                (w, s, t) -> Optional.empty(),
+                Map.of(),
+                Diagnostics.of("workspace"))
             .definition();
     if (definition.tables().containsKey(table)) {
       throw new OutsideException("the workspace has a table '" + table + "' already");

@@ -64,7 +64,10 @@ public final class DefinitionText {
                 written ->
                     tables.put(
                         table,
-                        TableReader.read(table, written, new Likeness(Path.of(""), Map.of()))));
+                        TableReader.read(
+                            table,
+                            written,
+                            new Likeness(Path.of(""), Map.of(), (s, t) -> Optional.empty()))));
       }
     }
     return tables;

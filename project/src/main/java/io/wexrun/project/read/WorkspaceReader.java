@@ -8,6 +8,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Schema;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.project.yaml.YamlFile;
 import io.wexrun.project.yaml.YamlMap;
@@ -42,6 +43,7 @@ public final class WorkspaceReader {
   private final Map<String, Settings> targets = new LinkedHashMap<>();
   private final Map<String, String> sections;
   private final Map<String, ColumnsReader> columns;
+  private final LiveTables live;
   private final Map<String, Table> tables = new LinkedHashMap<>();
   private final List<Pipeline> pipelines = new ArrayList<>();
   private final Map<String, String> patterns = new LinkedHashMap<>();
@@ -55,13 +57,28 @@ public final class WorkspaceReader {
       Path folder,
       Map<String, String> sections,
       Map<String, ColumnsReader> columns,
+      LiveTables live,
       Map<String, String> given,
       Diagnostics diagnostics) {
+    this.live = live;
     this.sections = sections;
     this.columns = columns;
     this.folder = folder;
     this.given = given;
     this.diagnostics = diagnostics;
+  }
+
+  /** Looks at the tables of stores that are defined. */
+  @FunctionalInterface
+  public interface LiveTables {
+    /**
+     * The columns of a table.
+     *
+     * @param stores a workspace that has only stores
+     * @return empty if there is no such table
+     * @throws OutsideException if the store cannot be asked
+     */
+    Optional<Schema> columns(WorkspaceDefinition stores, String store, String table);
   }
 
   /** A definition with where its parts stand. */
@@ -73,15 +90,18 @@ public final class WorkspaceReader {
    * @param sections keys of the workspace's file under which targets of a kind stand, with the
    *     kinds
    * @param columns what reads the columns of tables out of files, by kind
+   * @param live looks at tables that others are to be like
    * @param given values of the pipelines' parameters
    */
   public static Read read(
       Path folder,
       Map<String, String> sections,
       Map<String, ColumnsReader> columns,
+      LiveTables live,
       Map<String, String> given,
       Diagnostics diagnostics) {
-    WorkspaceReader reader = new WorkspaceReader(folder, sections, columns, given, diagnostics);
+    WorkspaceReader reader =
+        new WorkspaceReader(folder, sections, columns, live, given, diagnostics);
     reader.readWorkspace();
     reader.readPatterns();
     reader.readPipelines();
@@ -188,8 +208,16 @@ public final class WorkspaceReader {
           .ifPresent(
               written ->
                   tables.put(
-                      table, TableReader.read(table, written, new Likeness(folder, columns))));
+                      table,
+                      TableReader.read(table, written, new Likeness(folder, columns, this::live))));
     }
+  }
+
+  /** Looks at a table through the stores that are defined here. */
+  private Optional<Schema> live(String store, String table) {
+    WorkspaceDefinition stored =
+        new WorkspaceDefinition(name, keys, encrypt, stores, Map.of(), Map.of(), List.of());
+    return stores.containsKey(store) ? live.columns(stored, store, table) : Optional.empty();
   }
 
   private void readPipelines() {
