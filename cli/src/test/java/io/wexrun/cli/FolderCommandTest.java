@@ -188,6 +188,40 @@ class FolderCommandTest {
   }
 
   @Test
+  void deadLettersAreTakenIntoFilesOfTheirOwn() throws IOException {
+    write(10);
+    Files.writeString(folder.resolve("a.log"), "11 never gate-1\n", StandardOpenOption.APPEND);
+    Path yaml = folder.resolve("wexrun.yaml");
+    Files.writeString(
+        yaml,
+        Files.readString(yaml)
+                .replace(
+                    "stores:", "stores:\n  graves: {folder: objects, format: ndjson, prefix: dead}")
+            + "  dead_lines: {in: graves, columns: {line: text, why: text, from: text, k:"
+            + " bytes}}\n");
+    Files.writeString(
+        folder.resolve("pipelines/dead.yaml"),
+        """
+        pipeline: bury
+        intake: {queue: dead/load}
+        shape:
+          - template: '{line}'
+          - origin: {why: header reason, from: header source, k: key}
+        route: [to: dead_lines]
+        """);
+    Result run = here.run("run", "--once");
+    assertThat(run.exit()).as(run.err()).isZero();
+    String sql =
+        "select count(*) n from read_json('%s/objects/dead_lines/all/dead-*.ndjson.gz') where line"
+            + " = '11 never gate-1' and why = 'bad-value' and \"from\" = 'a.log' and k is null";
+    assertThat(count(sql)).isEqualTo(1);
+    Files.writeString(
+        folder.resolve("pipelines/dead.yaml"),
+        Files.readString(folder.resolve("pipelines/dead.yaml")).replace("dead/load", "dead/bury"));
+    assertThat(here.run("check").out()).contains("a pipeline does not take its own dead letters");
+  }
+
+  @Test
   void aSecondWorkspaceDoesNotTakeUpTheTablesOfTheFirst() throws IOException {
     write(10);
     assertThat(here.run("run", "--once").exit()).isZero();

@@ -58,6 +58,11 @@ public final class FolderSite implements Site, AutoCloseable {
   }
 
   @Override
+  public List<String> pipelines() {
+    return List.of();
+  }
+
+  @Override
   public Map<String, Settings> targets() {
     return Map.copyOf(targets);
   }

@@ -26,6 +26,9 @@ public interface Site {
   /** The key that new files with records are encrypted with, where settings say nothing else. */
   Optional<String> encrypt();
 
+  /** The names of its pipelines. */
+  List<String> pipelines();
+
   /** The targets that are neither tables nor dead letters, by name; queues among them. */
   Map<String, Settings> targets();
 

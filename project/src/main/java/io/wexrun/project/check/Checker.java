@@ -254,7 +254,7 @@ public final class Checker {
   /** Compiles one pipeline; its mistakes go to the diagnostics. */
   public Shaper compile(Pipeline pipeline) {
     Diagnostics at = places.ofPipeline(pipeline.name(), diagnostics);
-    checkIntake(pipeline.intake(), at);
+    checkIntake(pipeline, at);
     checkChannel(pipeline.channel(), at);
     List<String> known =
         Stream.concat(definition.tables().keySet().stream(), definition.targets().keySet().stream())
@@ -284,7 +284,8 @@ public final class Checker {
         .orElse(Duration.ZERO);
   }
 
-  private void checkIntake(Settings intake, Diagnostics at) {
+  private void checkIntake(Pipeline pipeline, Diagnostics at) {
+    Settings intake = pipeline.intake();
     KeyPath path = KeyPath.ROOT.key("intake");
     if (intake.kind().isEmpty()) {
       return; // That it is missing was told when the file was read.
@@ -296,6 +297,13 @@ public final class Checker {
     }
     checkKeys("a " + intake.kind() + " intake", intake, connector.keys(), path, at);
     connector.check(intake, site, path, at);
+    if (connector.reads(intake).filter(pipeline.deadLetters()::equals).isPresent()) {
+      at.error(
+          "own-dead-letters",
+          path.key(intake.kind()),
+          "a pipeline does not take its own dead letters: those that die again would come for ever",
+          Optional.of("take them in a pipeline of another name"));
+    }
   }
 
   private void checkChannel(Settings channel, Diagnostics at) {

@@ -56,6 +56,11 @@ public final class WorkspaceSite implements Site, AutoCloseable {
   }
 
   @Override
+  public List<String> pipelines() {
+    return definition.pipelines().stream().map(Pipeline::name).toList();
+  }
+
+  @Override
   public Map<String, Settings> targets() {
     return definition.targets();
   }

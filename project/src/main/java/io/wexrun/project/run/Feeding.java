@@ -39,6 +39,8 @@ public record Feeding(
 
   private boolean feeds(Pipeline feeder, Pipeline reader) {
     Optional<String> read = ends.reads(reader.intake());
-    return read.isPresent() && compiled.get(feeder.name()).shaper().targets().contains(read.get());
+    return read.isPresent()
+        && (compiled.get(feeder.name()).shaper().targets().contains(read.get())
+            || feeder.deadLetters().equals(read.get()));
   }
 }

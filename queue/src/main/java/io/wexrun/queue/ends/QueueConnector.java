@@ -25,6 +25,9 @@ import java.util.OptionalInt;
 public final class QueueConnector {
   private static final String QUEUE = "queue";
 
+  /** What names of queues with dead letters begin with. */
+  private static final String DEAD = "dead/";
+
   private QueueConnector() {}
 
   /** The queue with this name as an intake, from its oldest record on. */
@@ -60,7 +63,14 @@ public final class QueueConnector {
               .filter(target -> target.getValue().kind().equals(QUEUE))
               .map(Map.Entry::getKey)
               .toList();
-      if (!queues.contains(settings.main())) {
+      List<String> dead = site.pipelines().stream().map(pipeline -> DEAD + pipeline).toList();
+      if (settings.main().startsWith(DEAD) && !dead.contains(settings.main())) {
+        diagnostics.error(
+            "unknown-queue",
+            path.key(QUEUE),
+            "there is no pipeline '" + settings.main().substring(DEAD.length()) + "'",
+            Diagnostics.nearestOrKnown(settings.main(), dead, k -> "dead letters are in " + k));
+      } else if (!settings.main().startsWith(DEAD) && !queues.contains(settings.main())) {
         diagnostics.error(
             "unknown-queue",
             path.key(QUEUE),
