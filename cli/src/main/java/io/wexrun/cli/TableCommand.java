@@ -9,6 +9,7 @@ import io.wexrun.core.target.AddedColumn;
 import io.wexrun.core.target.TableDifference;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.WorkspaceTables;
+import io.wexrun.project.facts.TableVersion;
 import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
 import java.util.Arrays;
@@ -57,6 +58,7 @@ final class TableCommand implements Callable<Integer> {
 
   private final Map<String, OptionalLong> counts = new HashMap<>();
   private final Map<String, List<AddedColumn>> added = new HashMap<>();
+  private final Map<String, List<TableVersion>> versions = new HashMap<>();
 
   TableCommand(Terminal terminal) {
     this.terminal = terminal;
@@ -81,6 +83,7 @@ final class TableCommand implements Callable<Integer> {
           table -> {
             counts.put(table.table().name(), workspace.tables().rows(table));
             added.put(table.table().name(), workspace.tables().added(table));
+            versions.put(table.table().name(), workspace.tables().versions(table));
           });
       if (workspaceOption.json()) {
         terminal.json(Map.of("tables", tables.stream().map(this::withRows).toList()));
@@ -178,6 +181,9 @@ final class TableCommand implements Callable<Integer> {
     if (!added.get(table.name()).isEmpty()) {
       showAdded(added.get(table.name()));
     }
+    if (!versions.get(table.name()).isEmpty()) {
+      showVersions(versions.get(table.name()));
+    }
     if (facts.difference().isPresent() || facts.missing()) {
       tell(facts, terminal);
     } else if (!facts.ddl().isEmpty()) {
@@ -198,6 +204,28 @@ final class TableCommand implements Callable<Integer> {
     }
     terminal.table(
         List.of("added column", "type", "from", "by", "at"), Collections.nCopies(5, false), rows);
+    terminal.out.println();
+  }
+
+  private void showVersions(List<TableVersion> changes) {
+    List<List<String>> rows = new ArrayList<>();
+    for (TableVersion version : changes) {
+      String from =
+          version.from().size() == 1
+              ? version.from().entrySet().stream()
+                  .map(source -> source.getKey() + " @" + source.getValue())
+                  .findFirst()
+                  .orElseThrow()
+              : Counted.of(version.from().size(), "source");
+      rows.add(
+          List.of(
+              String.join("; ", version.changes()),
+              from,
+              version.pipeline(),
+              version.at().truncatedTo(ChronoUnit.SECONDS).toString()));
+    }
+    terminal.table(
+        List.of("definition changed", "from", "by", "at"), Collections.nCopies(4, false), rows);
     terminal.out.println();
   }
 
@@ -243,6 +271,18 @@ final class TableCommand implements Callable<Integer> {
       more.add(fact);
     }
     all.put("added", more);
+    List<Map<String, Object>> changed = new ArrayList<>();
+    for (TableVersion version : versions.get(facts.table().name())) {
+      Map<String, Object> fact = new LinkedHashMap<>();
+      fact.put("changes", version.changes());
+      Map<String, Long> from = new LinkedHashMap<>();
+      version.from().forEach((source, position) -> from.put(source.name(), position));
+      fact.put("from", from);
+      fact.put("by", version.pipeline());
+      fact.put("at", version.at().toString());
+      changed.add(fact);
+    }
+    all.put("changed", changed);
     all.put("rows", count.isPresent() ? count.getAsLong() : null);
     return all;
   }

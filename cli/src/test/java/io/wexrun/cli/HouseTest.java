@@ -96,7 +96,8 @@ class HouseTest {
       project.ask       : core.diagnose core.pipeline core.schema core.target
       project.run       : core.channel core.diagnose core.identity core.intake core.pipeline core.run
                           core.shape core.tally core.target project.open project.read state
-      project.facts     : core.dead core.diagnose queue queue.ends queue.log
+      project.facts     : core.dead core.diagnose core.intake project.read queue queue.ends
+                          queue.log state
       project           : core.channel core.connect core.dead core.diagnose core.pipeline core.run core.schema
                           core.shape core.tally core.target project.check project.ask project.definition
                           project.draft project.facts project.open project.read project.run queue

@@ -78,6 +78,8 @@ class TableCommandTest {
     assertThat(here.run("run", "--once").exit()).isZero();
     assertThat(here.run("sql", "--store", "w", "select n, note from scans order by n").out())
         .containsPattern("3 +z");
+    assertThat(here.run("table", "scans").out())
+        .containsPattern("more: note text +a.log @8 +load +20\\d\\d-");
     write(WORKSPACE.replace("MANAGE", "follow").replace("n: int,", "n: text,"));
     Result table = here.run("table", "scans");
     assertThat(table.exit()).isEqualTo(1);

@@ -45,6 +45,7 @@ import io.wexrun.queue.Reader;
 import io.wexrun.queue.ends.DeadLetters;
 import io.wexrun.queue.ends.Queues;
 import io.wexrun.queue.log.QueueRecord;
+import io.wexrun.state.WorkspaceState;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
@@ -211,7 +212,8 @@ public final class Workspace implements AutoCloseable {
 
   /** The tables of this workspace. */
   public WorkspaceTables tables() {
-    return new WorkspaceTables(definition, stores, site.data());
+    return new WorkspaceTables(
+        definition, stores, site.data(), site.stateIfAny().map(WorkspaceState::texts));
   }
 
   /** The tables of this workspace that are folders of files. */

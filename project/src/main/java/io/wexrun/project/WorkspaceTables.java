@@ -9,12 +9,15 @@ import io.wexrun.core.target.Comparing;
 import io.wexrun.core.target.TableDifference;
 import io.wexrun.project.ask.Asking;
 import io.wexrun.project.definition.WorkspaceDefinition;
+import io.wexrun.project.facts.TableVersion;
 import io.wexrun.project.open.Connectors;
 import io.wexrun.project.open.Stores;
 import io.wexrun.project.open.WorkspaceSite;
 import io.wexrun.project.read.DefinitionText;
+import io.wexrun.state.PipelineTexts;
 import java.nio.file.Path;
 import java.util.ArrayList;
+import java.util.Comparator;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -30,11 +33,14 @@ public final class WorkspaceTables {
 
   private final Stores stores;
   private final Path data;
+  private final Optional<PipelineTexts> texts;
 
-  WorkspaceTables(WorkspaceDefinition definition, Stores stores, Path data) {
+  WorkspaceTables(
+      WorkspaceDefinition definition, Stores stores, Path data, Optional<PipelineTexts> texts) {
     this.definition = definition;
     this.stores = stores;
     this.data = data;
+    this.texts = texts;
   }
 
   /** The table whose definition another process has sent. */
@@ -66,7 +72,7 @@ public final class WorkspaceTables {
         return Optional.empty();
       }
       Table wanted = new Table(table, store, Schema.EMPTY, Map.of());
-      return new WorkspaceTables(definition, stores, site.data())
+      return new WorkspaceTables(definition, stores, site.data(), Optional.empty())
           .comparing(wanted)
           .flatMap(comparing -> comparing.columns(table));
     }
@@ -167,6 +173,17 @@ public final class WorkspaceTables {
     return there
         ? comparing(facts.table()).map(store -> store.added(facts.table().name())).orElse(List.of())
         : List.of();
+  }
+
+  /** The definitions of a table that pipelines took up behind their first ones, oldest first. */
+  public List<TableVersion> versions(Facts facts) {
+    List<TableVersion> versions = new ArrayList<>();
+    for (String pipeline : texts.map(PipelineTexts::pipelines).orElse(List.of())) {
+      versions.addAll(
+          TableVersion.of(facts.table().name(), pipeline, texts.orElseThrow().turns(pipeline)));
+    }
+    versions.sort(Comparator.comparing(TableVersion::at));
+    return versions;
   }
 
   /** Whether all that differs are columns that the next run adds. */

@@ -97,7 +97,9 @@ public final class EmbeddedState implements WorkspaceState {
         statement.execute(table);
       }
       statement.execute(SqlCorrections.TABLE);
-      statement.execute(SqlTexts.TABLE);
+      for (String table : SqlTexts.TABLES) {
+        statement.execute(table);
+      }
       statement.execute(SqlHistory.TABLE);
       statement.execute(
           "insert into state_version values (" + VERSION + ") on conflict (version) do nothing");

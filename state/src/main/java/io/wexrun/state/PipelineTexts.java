@@ -1,6 +1,9 @@
 package io.wexrun.state;
 
+import io.wexrun.core.intake.SourcePartition;
+import java.time.Instant;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 
 /**
@@ -16,6 +19,15 @@ public interface PipelineTexts {
    */
   record Text(String version, String text) {}
 
+  /**
+   * When a pipeline took up a text.
+   *
+   * @param at when
+   * @param from up to where it had accounted for each source partition with the text before; those
+   *     that it did not know yet began with this one
+   */
+  record Turn(Text text, Instant at, Map<SourcePartition, Long> from) {}
+
   /** The names of all pipelines that ever ran, in order. */
   List<String> pipelines();
 
@@ -25,6 +37,12 @@ public interface PipelineTexts {
   /** A text of a pipeline by its version, however long ago it ran with it. */
   Optional<Text> find(String pipeline, String version);
 
-  /** Keeps the text with which a pipeline runs from now on. */
+  /** The latest texts of a pipeline, those that it ran with first in front; no more than 100. */
+  List<Turn> turns(String pipeline);
+
+  /**
+   * Keeps the text with which a pipeline runs from now on, and where it begins if it is another one
+   * than before.
+   */
   Text keep(String pipeline, String text);
 }

@@ -35,6 +35,15 @@ class WorkspaceStateTest {
       assertThat(texts.find("q", one.version())).isEmpty();
       assertThat(texts.keep("p", "one")).isEqualTo(one);
       assertThat(texts.current("p")).as("it ran with it last").contains(one);
+      texts.keep("p", "one");
+      assertThat(texts.turns("p"))
+          .extracting(turn -> turn.text().text())
+          .containsExactly("one", "two", "one");
+      for (int i = 0; i < 150; i++) {
+        texts.keep("p", "text " + i);
+      }
+      assertThat(texts.turns("p")).hasSize(100);
+      assertThat(texts.find("p", two.version())).as("all texts stay").contains(two);
     }
   }
 

@@ -50,6 +50,11 @@ public final class DefinitionText {
     return "---\n" + YamlText.of(Map.of(TABLES, all));
   }
 
+  /** The tables behind a pipeline in a text that was kept; what has mistakes now is left out. */
+  public static Map<String, Table> keptTables(String name, String text) {
+    return readTables(name, text, Diagnostics.of("the kept text of " + name));
+  }
+
   /** Reads back the tables behind a pipeline; none if there is no such document. */
   public static Map<String, Table> readTables(String name, String text, Diagnostics diagnostics) {
     YamlFile file = YamlFile.parse("the kept text of " + name, text, diagnostics);
@@ -93,6 +98,13 @@ public final class DefinitionText {
         .drift()
         .ifPresent(drift -> map.put("drift", Map.of(drift.field(), drift.policy().toString())));
     return map;
+  }
+
+  /** The columns of a table as they are written, by name. */
+  public static Map<String, String> columns(Table table) {
+    Map<String, String> columns = new LinkedHashMap<>();
+    table.schema().columns().forEach(column -> columns.put(column.name(), spelled(table, column)));
+    return columns;
   }
 
   private static String spelled(Table table, Column column) {
