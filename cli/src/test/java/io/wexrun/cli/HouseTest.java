@@ -76,7 +76,7 @@ class HouseTest {
                           core.pipeline core.reference core.schema core.step core.written
       sql               : core.batch core.diagnose core.field core.identity core.intake core.pipeline
                           core.rollup core.schema core.target
-      duckdb.encrypted  : core.diagnose core.schema core.secret core.target
+      duckdb.encrypted  : core.batch core.diagnose core.schema core.secret core.target
       duckdb            : core.batch core.connect core.diagnose core.identity core.intake
                           core.pipeline core.reference core.schema core.secret core.target
                           duckdb.encrypted sql
@@ -130,8 +130,8 @@ class HouseTest {
                      tools.jackson ua_parser
       sql          : java.sql
       postgres     : java.sql org.postgresql
-      duckdb.encrypted : com.github.luben.zstd java.io java.nio.file java.sql
-                     org.apache.hadoop.conf org.apache.parquet org.duckdb org.xerial.snappy
+      duckdb.encrypted : com.github.luben.zstd java.io java.nio.file
+                     org.apache.hadoop.conf org.apache.parquet org.xerial.snappy
       duckdb       : java.io java.nio.file java.sql org.apache.arrow org.duckdb
       project.yaml : org.snakeyaml
       project      : com.google.re2j java.io java.net java.nio.channels java.nio.file java.security

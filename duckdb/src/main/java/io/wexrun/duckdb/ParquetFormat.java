@@ -86,6 +86,10 @@ public final class ParquetFormat implements FileFormat {
 
   @Override
   public void write(Path file, Table table, List<Rows> parts, FileForm form) throws IOException {
+    if (form.key().isPresent()) {
+      EncryptedParquet.write(parts, table.details().sort(), writing(file, table, form));
+      return;
+    }
     try (DuckDBConnection connection = connect();
         BufferAllocator allocator = new RootAllocator();
         ArrowRows reader = new ArrowRows(allocator, table.schema(), parts);
@@ -99,18 +103,12 @@ public final class ParquetFormat implements FileFormat {
     }
   }
 
-  /** Writes what a query gives: DuckDB does, unless it is to be encrypted. */
+  /** Writes what a query gives. */
   private static void write(
       Statement statement, String select, Path file, Table table, FileForm form)
-      throws IOException, SQLException {
+      throws SQLException {
     List<String> sort = table.details().sort();
     String sorted = select + (sort.isEmpty() ? "" : " order by " + Names.list(sort));
-    if (form.key().isPresent()) {
-      try (ResultSet rows = statement.executeQuery(sorted)) {
-        EncryptedParquet.write(rows, writing(file, table, form));
-      }
-      return;
-    }
     String how = form.compression().equals("none") ? "uncompressed" : form.compression();
     statement.execute(
         "copy ("

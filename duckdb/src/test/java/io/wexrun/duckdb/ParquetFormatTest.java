@@ -32,6 +32,10 @@ import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.ValueSource;
 
 class ParquetFormatTest {
+  private static final EncryptionKey KEY =
+      new EncryptionKey("k", "0123456789abcdef0123456789abcdef".getBytes(StandardCharsets.UTF_8));
+  private static final Keys KEYS = Keys.of(Map.of("k", KEY));
+
   @TempDir private Path folder;
 
   private static Table.Builder column(Table.Builder table, String name, String type) {
@@ -97,22 +101,19 @@ class ParquetFormatTest {
     assertThat(twice.rows().subList(2, 4)).isEqualTo(read.rows());
     assertThat(format.read(merged, 3, Keys.NONE).rows()).hasSize(3);
 
-    EncryptionKey key =
-        new EncryptionKey("k", "0123456789abcdef0123456789abcdef".getBytes(StandardCharsets.UTF_8));
-    Keys keys = Keys.of(Map.of("k", key));
-    FileForm secret = new FileForm(compression, Optional.of(key));
+    FileForm secret = new FileForm(compression, Optional.of(KEY));
     Path encrypted = folder.resolve("encrypted.parquet");
     format.write(
         encrypted, table, List.of(TypedRows.of(table.schema(), List.of(values, nothing))), secret);
-    assertThat(format.read(encrypted, 9, keys).rows()).isEqualTo(format.read(file, 9, keys).rows());
+    assertThat(format.read(encrypted, 9, KEYS).rows()).isEqualTo(format.read(file, 9, KEYS).rows());
     assertThatThrownBy(() -> format.read(encrypted, 9, Keys.NONE))
         .hasMessageContaining("is encrypted with key 'k': there is no key 'k'");
     Path both = folder.resolve("both.parquet");
-    assertThat(format.merge(List.of(file, encrypted, file), both, table, secret, keys))
+    assertThat(format.merge(List.of(file, encrypted, file), both, table, secret, KEYS))
         .isEqualTo(6);
-    assertThat(format.read(both, 9, keys).rows().subList(2, 4)).isEqualTo(read(encrypted, keys));
+    assertThat(format.read(both, 9, KEYS).rows().subList(2, 4)).isEqualTo(read(encrypted, KEYS));
     Path plain = folder.resolve("plain.parquet");
-    assertThat(format.merge(List.of(encrypted, both), plain, table, form, keys)).isEqualTo(8);
+    assertThat(format.merge(List.of(encrypted, both), plain, table, form, KEYS)).isEqualTo(8);
     assertThat(described(plain)).isEqualTo(described(file));
   }
 
@@ -127,10 +128,7 @@ class ParquetFormatTest {
     for (int i = 0; i < 300_000; i++) {
       rows.add(List.of("" + i, "card-" + i));
     }
-    EncryptionKey key =
-        new EncryptionKey("k", "0123456789abcdef0123456789abcdef".getBytes(StandardCharsets.UTF_8));
-    Keys keys = Keys.of(Map.of("k", key));
-    FileForm form = new FileForm("none", Optional.of(key));
+    FileForm form = new FileForm("none", Optional.of(KEY));
     Path one = folder.resolve("one.parquet");
     ParquetFormat format = new ParquetFormat();
     format.write(one, table, List.of(TypedRows.of(table.schema(), rows)), form);
@@ -139,7 +137,7 @@ class ParquetFormatTest {
         .contains("k:");
     try (Connection connection = DriverManager.getConnection("jdbc:duckdb:");
         Statement statement = connection.createStatement()) {
-      String secret = Base64.getEncoder().encodeToString(key.secret());
+      String secret = Base64.getEncoder().encodeToString(KEY.secret());
       statement.execute("pragma add_parquet_key('k', '" + secret + "')");
       String sql =
           "select count(*), max(card) from read_parquet('"
@@ -149,8 +147,8 @@ class ParquetFormatTest {
           .containsExactly(List.of(300_000L, "card-99999"));
     }
     Path merged = folder.resolve("merged.parquet");
-    assertThat(format.merge(List.of(one, one), merged, table, form, keys)).isEqualTo(600_000);
-    List<List<Object>> all = format.read(merged, 600_000, keys).rows();
+    assertThat(format.merge(List.of(one, one), merged, table, form, KEYS)).isEqualTo(600_000);
+    List<List<Object>> all = format.read(merged, 600_000, KEYS).rows();
     for (int i = 0; i < all.size(); i++) {
       assertThat(all.get(i)).isEqualTo(List.of(i % 300_000L, "card-" + i % 300_000));
     }
@@ -167,6 +165,12 @@ class ParquetFormatTest {
               + "') where repetition_type <> 'REQUIRED'";
       return Answers.to(statement, sql, PlainValues::plain).rows();
     }
+  }
+
+  private static Rows rows(Table table) {
+    List<List<String>> rows =
+        List.of(Arrays.asList(null, "z"), List.of("4", "ä"), List.of("-1", ""));
+    return TypedRows.of(table.schema(), rows);
   }
 
   @Test
@@ -190,6 +194,12 @@ class ParquetFormatTest {
     assertThat(format.read(merged, 9, Keys.NONE).columns()).containsExactly("n", "more");
     assertThat(format.read(merged, 9, Keys.NONE).rows())
         .containsExactly(Arrays.asList(1, null), List.of(2, "x"), Arrays.asList(3, null));
+    FileForm secret = new FileForm("zstd", Optional.of(KEY));
+    Path encrypted = folder.resolve("encrypted.parquet");
+    format.write(encrypted, wide, List.of(more, rows(wide)), secret);
+    assertThat(format.read(encrypted, 9, KEYS).rows())
+        .containsExactly(
+            List.of(-1, ""), List.of(2, "x"), List.of(4, "ä"), Arrays.asList(null, "z"));
   }
 
   @Test

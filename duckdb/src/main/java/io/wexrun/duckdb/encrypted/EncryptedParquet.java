@@ -1,13 +1,12 @@
 package io.wexrun.duckdb.encrypted;
 
+import io.wexrun.core.batch.Rows;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.secret.EncryptionKey;
 import io.wexrun.core.secret.Keys;
 import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
-import java.sql.ResultSet;
-import java.sql.SQLException;
 import java.util.HexFormat;
 import java.util.List;
 import java.util.Map;
@@ -54,14 +53,18 @@ public final class EncryptedParquet {
   public record Writing(
       Path file, List<Column> columns, String compression, Optional<EncryptionKey> key) {}
 
-  /** Writes all rows of a result, which has the columns in their order. */
-  public static void write(ResultSet rows, Writing how) throws IOException, SQLException {
-    try (ParquetWriter<ResultSet> writer = open(how, new RowWriter(how.columns()))) {
-      while (rows.next()) {
-        writer.write(rows);
+  /**
+   * Writes rows.
+   *
+   * @param sort the columns by which they are in order; none for the order in which they come
+   */
+  public static void write(List<Rows> parts, List<String> sort, Writing how) throws IOException {
+    List<String> names = how.columns().stream().map(Column::name).toList();
+    int[] columns = sort.stream().mapToInt(names::indexOf).toArray();
+    try (ParquetWriter<RowWriter.Row> writer = open(how, new RowWriter(how.columns()))) {
+      for (RowWriter.Row row : RowOrder.of(parts, columns)) {
+        writer.write(row);
       }
-    } catch (RowWriter.Failed e) {
-      throw e.getCause();
     }
   }
 

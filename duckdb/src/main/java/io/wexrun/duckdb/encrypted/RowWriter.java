@@ -1,16 +1,15 @@
 package io.wexrun.duckdb.encrypted;
 
+import io.wexrun.core.batch.Batch;
+import io.wexrun.core.batch.DoubleVector;
+import io.wexrun.core.batch.ListVector;
+import io.wexrun.core.batch.LongVector;
+import io.wexrun.core.batch.StructVector;
+import io.wexrun.core.batch.TextVector;
+import io.wexrun.core.batch.Vector;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Type;
-import java.math.BigDecimal;
 import java.nio.ByteBuffer;
-import java.sql.Array;
-import java.sql.Blob;
-import java.sql.ResultSet;
-import java.sql.SQLException;
-import java.time.LocalDate;
-import java.time.OffsetDateTime;
-import java.time.temporal.ChronoUnit;
 import java.util.List;
 import java.util.Map;
 import java.util.UUID;
@@ -19,31 +18,17 @@ import org.apache.parquet.conf.ParquetConfiguration;
 import org.apache.parquet.hadoop.api.WriteSupport;
 import org.apache.parquet.io.api.Binary;
 import org.apache.parquet.io.api.RecordConsumer;
-import org.duckdb.DuckDBStruct;
 
-/** Writes rows of a result. */
-final class RowWriter extends WriteSupport<ResultSet> {
-  private static final OffsetDateTime EPOCH = OffsetDateTime.parse("1970-01-01T00:00:00Z");
-
+/** Writes rows of batches. */
+final class RowWriter extends WriteSupport<RowWriter.Row> {
   private final List<Column> columns;
   private RecordConsumer to;
 
+  /** A row of a batch. */
+  record Row(Batch batch, int number) {}
+
   RowWriter(List<Column> columns) {
     this.columns = columns;
-  }
-
-  /** A value of the result could not be read. */
-  static final class Failed extends RuntimeException {
-    private static final long serialVersionUID = 1;
-
-    Failed(SQLException cause) {
-      super(cause);
-    }
-
-    @Override
-    public synchronized SQLException getCause() {
-      return (SQLException) super.getCause();
-    }
   }
 
   @Override
@@ -62,56 +47,52 @@ final class RowWriter extends WriteSupport<ResultSet> {
   }
 
   @Override
-  public void write(ResultSet row) {
-    try {
-      to.startMessage();
-      for (int c = 0; c < columns.size(); c++) {
-        field(columns.get(c).name(), c, columns.get(c).type(), row.getObject(c + 1));
-      }
-      to.endMessage();
-    } catch (SQLException e) {
-      throw new Failed(e);
+  public void write(Row row) {
+    to.startMessage();
+    for (int c = 0; c < columns.size(); c++) {
+      Column column = columns.get(c);
+      field(column.name(), c, column.type(), row.batch().column(c), row.number());
     }
+    to.endMessage();
   }
 
-  private void field(String name, int index, Type type, Object value) throws SQLException {
-    if (value != null) {
+  private void field(String name, int index, Type type, Vector vector, int row) {
+    if (!vector.absent(row)) {
       to.startField(name, index);
-      value(type, value);
+      value(type, vector, row);
       to.endField(name, index);
     }
   }
 
-  private void value(Type type, Object value) throws SQLException {
+  private void value(Type type, Vector vector, int row) {
     if (type instanceof Type.ListOf list) {
-      elements(list.element(), (Object[]) ((Array) value).getArray());
+      elements(list.element(), (ListVector) vector, row);
     } else if (type instanceof Type.Struct struct) {
-      Map<String, Object> fields = ((DuckDBStruct) value).getMap();
       to.startGroup();
       for (int f = 0; f < struct.fields().size(); f++) {
         Column field = struct.fields().get(f);
-        field(field.name(), f, field.type(), fields.get(field.name()));
+        field(field.name(), f, field.type(), ((StructVector) vector).fields().get(f), row);
       }
       to.endGroup();
     } else if (type instanceof Type.Decimal decimal) {
-      long unscaled = ((BigDecimal) value).setScale(decimal.scale()).unscaledValue().longValue();
+      long unscaled = ((LongVector) vector).get(row);
       if (ColumnTypes.small(decimal)) {
         to.addInteger((int) unscaled);
       } else {
         to.addLong(unscaled);
       }
     } else {
-      scalar((Type.Scalar) type, value);
+      scalar((Type.Scalar) type, vector, row);
     }
   }
 
-  private void elements(Type type, Object[] elements) throws SQLException {
+  private void elements(Type type, ListVector list, int row) {
     to.startGroup();
-    if (elements.length > 0) {
+    if (list.end(row) > list.start(row)) {
       to.startField(ColumnTypes.LIST, 0);
-      for (Object element : elements) {
+      for (int e = list.start(row); e < list.end(row); e++) {
         to.startGroup();
-        field(ColumnTypes.ELEMENT, 0, type, element);
+        field(ColumnTypes.ELEMENT, 0, type, list.elements(), e);
         to.endGroup();
       }
       to.endField(ColumnTypes.LIST, 0);
@@ -119,25 +100,24 @@ final class RowWriter extends WriteSupport<ResultSet> {
     to.endGroup();
   }
 
-  private void scalar(Type.Scalar type, Object value) throws SQLException {
+  private void scalar(Type.Scalar type, Vector vector, int row) {
     switch (type) {
-      case BOOL -> to.addBoolean((Boolean) value);
-      case INT -> to.addInteger(((Number) value).intValue());
-      case LONG -> to.addLong(((Number) value).longValue());
-      case DOUBLE -> to.addDouble(((Number) value).doubleValue());
-      case BYTES -> {
-        Blob bytes = (Blob) value;
-        to.addBinary(Binary.fromConstantByteArray(bytes.getBytes(1, (int) bytes.length())));
-      }
-      case TIMESTAMP -> to.addLong(ChronoUnit.MICROS.between(EPOCH, (OffsetDateTime) value));
-      case DATE -> to.addInteger((int) ((LocalDate) value).toEpochDay());
+      case BOOL -> to.addBoolean(((LongVector) vector).get(row) != 0);
+      case INT, DATE -> to.addInteger((int) ((LongVector) vector).get(row));
+      case LONG, TIMESTAMP -> to.addLong(((LongVector) vector).get(row));
+      case DOUBLE -> to.addDouble(((DoubleVector) vector).get(row));
       case UUID -> {
-        UUID uuid = (UUID) value;
+        UUID uuid = UUID.fromString(((TextVector) vector).text(row));
         ByteBuffer bytes = ByteBuffer.allocate(16);
         bytes.putLong(uuid.getMostSignificantBits()).putLong(uuid.getLeastSignificantBits());
         to.addBinary(Binary.fromConstantByteArray(bytes.array()));
       }
-      default -> to.addBinary(Binary.fromString(value.toString()));
+      default -> {
+        TextVector text = (TextVector) vector;
+        int from = text.start(row);
+        // The library keeps what it is given: the vector does not change while rows are written.
+        to.addBinary(Binary.fromConstantByteArray(text.data(), from, text.end(row) - from));
+      }
     }
   }
 }
