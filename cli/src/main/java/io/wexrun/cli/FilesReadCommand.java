@@ -25,7 +25,7 @@ import picocli.CommandLine.Spec;
       "",
       "Exit codes: 0 done; 3 there is no such file, or it cannot be read.",
       "",
-      "Example: wexrun files read exports/rows.csv --rows 5"
+      "Example: wexrun files read archive/position_files/*/*/*.parquet --rows 5"
     })
 final class FilesReadCommand implements Callable<Integer> {
   private final Terminal terminal;
@@ -53,7 +53,7 @@ final class FilesReadCommand implements Callable<Integer> {
       throw new ParameterException(spec.commandLine(), "--rows is at least 1");
     }
     try (Workspace workspace = workspaceOption.open()) {
-      Answer answer = workspace.files().read(file, rows);
+      Answer answer = workspace.files().read(terminal.at(file), rows);
       if (workspaceOption.json()) {
         for (Map<String, Object> row : SqlCommand.rows(answer)) {
           terminal.json(row);
