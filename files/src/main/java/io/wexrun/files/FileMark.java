@@ -6,9 +6,13 @@ import java.nio.ByteBuffer;
 import java.nio.channels.SeekableByteChannel;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.Collection;
+import java.util.List;
 import java.util.Optional;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
+import java.util.stream.Collectors;
+import java.util.stream.Stream;
 import java.util.zip.CRC32C;
 
 /**
@@ -16,14 +20,17 @@ import java.util.zip.CRC32C;
  * from one that is gone, and checksums of its first bytes and of the last ones that were read.
  *
  * <pre>{@code
- * Mark  --> Key, " ", First, " ", Last, " ", Size, [" ", Dating], [" gone"]
+ * Mark  --> Key, " ", First, " ", Last, " ", Size, [" by ", Dating], [" cut ", Cuts], [" gone"]
  * Key   --> device and number, or "none" where files have none
  * First --> how many of the first bytes, ":", their CRC-32C
  * Last  --> up to where the file was read, ":", the CRC-32C of the bytes before that, at most 256
  * Size  --> how long the file was when it was last looked at
+ * Cuts  --> Place, {",", Place}
+ * Place --> where a record ends that was taken though it had no end, because nothing followed it
  * }</pre>
  *
  * @param dating by when its bytes had been written
+ * @param cuts where records end whatever follows them, in order
  * @param gone whether it was told that the file is not there any more
  */
 record FileMark(
@@ -34,11 +41,14 @@ record FileMark(
     long endCrc,
     long size,
     Dating dating,
+    List<Long> cuts,
     boolean gone) {
   private static final int MOST_FIRST = 1024;
   private static final int MOST_LAST = 256;
   private static final Pattern TEXT =
-      Pattern.compile("(\\S+) (\\d+):([0-9a-f]+) (\\d+):([0-9a-f]+) (\\d+)(?: by (\\S+))?( gone)?");
+      Pattern.compile(
+          "(\\S+) (\\d+):([0-9a-f]+) (\\d+):([0-9a-f]+) (\\d+)(?: by (\\S+))?(?: cut (\\S+))?("
+              + " gone)?");
 
   /** The mark of a file as it is now. */
   static FileMark of(Seen seen, long read, Dating dating) throws IOException {
@@ -46,7 +56,8 @@ record FileMark(
       int first = (int) Math.min(MOST_FIRST, seen.size());
       long firstCrc = crc(file, 0, first);
       long endCrc = crc(file, last(read), read);
-      return new FileMark(seen.key(), first, firstCrc, read, endCrc, seen.size(), dating, false);
+      return new FileMark(
+          seen.key(), first, firstCrc, read, endCrc, seen.size(), dating, List.of(), false);
     }
   }
 
@@ -69,7 +80,10 @@ record FileMark(
             Long.parseLong(text.group(5), 16),
             Long.parseLong(text.group(6)),
             Dating.of(text.group(7)),
-            text.group(8) != null));
+            text.group(8) == null
+                ? List.of()
+                : Stream.of(text.group(8).split(",")).map(Long::parseLong).toList(),
+            text.group(9) != null));
   }
 
   Identity identity() {
@@ -86,12 +100,21 @@ record FileMark(
             + " "
             + size
             + (dating.isEmpty() ? "" : " by " + dating)
+            + (cuts.isEmpty()
+                ? ""
+                : " cut " + cuts.stream().map(String::valueOf).collect(Collectors.joining(",")))
             + (gone ? " gone" : ""));
   }
 
   /** The same mark of a file that is gone, or there again. */
   FileMark gone(boolean now) {
-    return new FileMark(key, first, firstCrc, end, endCrc, size, dating, now);
+    return new FileMark(key, first, firstCrc, end, endCrc, size, dating, cuts, now);
+  }
+
+  /** The same mark with other cuts. */
+  FileMark with(Collection<Long> others) {
+    List<Long> all = List.copyOf(others);
+    return new FileMark(key, first, firstCrc, end, endCrc, size, dating, all, gone);
   }
 
   /** Whether the bytes that were read of this file stand in the one of a path, too. */

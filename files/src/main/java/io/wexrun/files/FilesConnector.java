@@ -9,20 +9,21 @@ import io.wexrun.core.framing.Framings;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.Sizes;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.time.Duration;
 import java.util.List;
 import java.util.Optional;
 
 /**
  * {@code intake: {files: incoming/*.log, longest: 256KB, last-line: wait}}.
  *
- * <p>{@code last-line} says what becomes of bytes after the last line end when a run drains: {@code
- * wait} until their line ends, or {@code take} them as a line. With {@code header: true} the first
- * record of each file is not a record, but goes with the others as their header. {@code framing}
- * says what ends a record: {@code lines}, {@code csv} with quoted values that may hold line ends,
- * {@code varint} or {@code int32} with the record's length before it.
+ * <p>{@code last-line} says what becomes of bytes after the last whole record: {@code wait} until
+ * it ends, {@code take} them as a record at once, or after a time such as {@code 5s} in which no
+ * more came. With {@code header: true} the first record of each file is not a record, but goes with
+ * the others as their header. {@code framing} says what ends a record, see {@link Framings}.
  */
 public final class FilesConnector implements IntakeConnector {
   private static final String LAST_LINE = "last-line";
@@ -42,12 +43,19 @@ public final class FilesConnector implements IntakeConnector {
 
   @Override
   public void check(Settings settings, Site site, KeyPath path, Diagnostics diagnostics) {
-    checkWord(settings, LAST_LINE, List.of("wait", "take"), path, diagnostics);
+    if (lastLine(settings).isEmpty()) {
+      diagnostics.error(
+          "bad-value",
+          path.key(LAST_LINE),
+          "'" + settings.text(LAST_LINE).orElse("") + "' is neither wait nor take, nor a time",
+          Optional.of("write wait, take, or how long to wait for more, such as 5s"));
+    }
     checkWord(settings, HEADER, List.of("false", "true"), path, diagnostics);
-    checkWord(settings, FRAMING, Framings.ofFiles(), path, diagnostics);
+    Optional<Framing> framing = checkFraming(settings, path, diagnostics);
     checkWord(settings, LINKS, List.of("skip", "follow"), path, diagnostics);
     if (settings.text(HEADER).orElse("").equals("true")
-        && List.of("varint", "int32").contains(settings.text(FRAMING).orElse(""))) {
+        && framing.isPresent()
+        && !Framings.ofLines(framing.get())) {
       diagnostics.error(
           "bad-value",
           path.key(HEADER),
@@ -74,9 +82,29 @@ public final class FilesConnector implements IntakeConnector {
     } else if (pattern.matches().isEmpty()) {
       diagnostics.warning(
           "no-file-yet", at, "no file matches " + settings.main() + " yet", Optional.empty());
-    } else if (List.of("lines", "csv").contains(settings.text(FRAMING).orElse("lines"))) {
+    } else if (framing.isPresent() && Framings.ofLines(framing.get())) {
       checkPacked(pattern, at, diagnostics);
     }
+  }
+
+  private static Optional<Framing> checkFraming(
+      Settings settings, KeyPath path, Diagnostics diagnostics) {
+    try {
+      return Optional.of(Framings.read(settings.values().get(FRAMING)));
+    } catch (IllegalArgumentException e) {
+      diagnostics.error("bad-value", path.key(FRAMING), e.getMessage(), Optional.empty());
+      return Optional.empty();
+    }
+  }
+
+  /** When an unfinished record is taken: never, if the inner one is empty; empty if it is wrong. */
+  private static Optional<Optional<Duration>> lastLine(Settings settings) {
+    String written = settings.text(LAST_LINE).orElse("wait");
+    return switch (written) {
+      case "wait" -> Optional.of(Optional.empty());
+      case "take" -> Optional.of(Optional.of(Duration.ZERO));
+      default -> Sizes.duration(written).map(Optional::of);
+    };
   }
 
   /** Compressed files are passed over; one that is named by itself is a mistake. */
@@ -121,10 +149,9 @@ public final class FilesConnector implements IntakeConnector {
   @Override
   public Intake open(IntakeOpening opening) {
     Settings settings = opening.settings();
-    boolean take = settings.text(LAST_LINE).orElse("wait").equals("take");
     boolean header = settings.text(HEADER).orElse("").equals("true");
-    Framing framing = Framings.named(settings.text(FRAMING).orElse("lines")).orElseThrow();
-    FollowedFile.Reading reading = new FollowedFile.Reading(take, header, framing);
+    Framing framing = Framings.read(settings.values().get(FRAMING));
+    Reading reading = new Reading(lastLine(settings).orElse(Optional.empty()), header, framing);
     return new FilesIntake(
         opening.site().folder(),
         settings.main(),

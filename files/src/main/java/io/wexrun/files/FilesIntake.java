@@ -37,7 +37,7 @@ public final class FilesIntake implements Intake {
   private final Path workspace;
   private final Pattern pattern;
   private final String written;
-  private final FollowedFile.Reading reading;
+  private final Reading reading;
   private final Consumer<String> notices;
   private final Map<SourcePartition, FollowedFile> files = new LinkedHashMap<>();
   private final Set<FollowedFile> goneBefore = new LinkedHashSet<>();
@@ -54,7 +54,7 @@ public final class FilesIntake implements Intake {
       Path workspace,
       String written,
       boolean links,
-      FollowedFile.Reading reading,
+      Reading reading,
       List<KnownSource> known,
       Consumer<String> notices) {
     this.workspace = workspace.toAbsolutePath().normalize();
@@ -106,6 +106,7 @@ public final class FilesIntake implements Intake {
         OptionalLong start = file.start();
         if (start.isPresent()) {
           sources.add(new Source(file.source(), file.identity(), start.getAsLong()));
+          file.said();
         }
       } catch (IOException e) {
         throw cannotRead(file, e);
@@ -270,8 +271,15 @@ public final class FilesIntake implements Intake {
   }
 
   @Override
+  public void accounted(Map<SourcePartition, Long> positions) {
+    positions.forEach(
+        (source, position) ->
+            Optional.ofNullable(files.get(source)).ifPresent(file -> file.accounted(position)));
+  }
+
+  @Override
   public boolean drained() {
-    if (!atEnd || assigned.stream().anyMatch(FollowedFile::doubtful)) {
+    if (!atEnd || assigned.stream().anyMatch(file -> file.doubtful() || file.waits())) {
       return false;
     }
     lookedAtEnd = !lookedAtEnd;

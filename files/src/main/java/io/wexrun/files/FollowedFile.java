@@ -1,11 +1,8 @@
 package io.wexrun.files;
 
 import io.wexrun.core.diagnose.OutsideException;
-import io.wexrun.core.framing.Lines;
-import io.wexrun.core.framing.QuotedLines;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.Block;
-import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.schema.Instants;
 import java.io.IOException;
@@ -15,10 +12,14 @@ import java.nio.file.Files;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.nio.file.StandardOpenOption;
+import java.time.Duration;
 import java.time.Instant;
 import java.util.Arrays;
+import java.util.HashSet;
 import java.util.Optional;
 import java.util.OptionalLong;
+import java.util.Set;
+import java.util.TreeSet;
 
 /**
  * One file that is read from a position on, in blocks of whole lines, as it grows; whatever its
@@ -55,27 +56,20 @@ final class FollowedFile implements AutoCloseable {
   /** The bytes before the place up to which was read, as many as are known of the last ones. */
   private byte[] tail = NOTHING;
 
+  /** When the rest became longer the last time. */
+  private long grewAt = System.nanoTime();
+
+  /** Where records end that had no end of their own when they were taken. */
+  private final TreeSet<Long> cuts = new TreeSet<>();
+
+  /** Those of them that whoever keeps the file's identity knows by now. */
+  private final Set<Long> saidCuts = new HashSet<>();
+
   private boolean doubtful;
   private boolean gone;
 
   /** How many bytes stand there while the header has no end. */
   private long headerSoFar;
-
-  /**
-   * How files are read.
-   *
-   * @param takeLastLine whether bytes after the last line end are a record once the file ends
-   * @param header whether the first record is a header, which goes with every block
-   * @param framing what cuts blocks into records
-   */
-  record Reading(boolean takeLastLine, boolean header, Framing framing) {
-    static final Reading LINES = new Reading(false, false, Lines.FRAMING);
-
-    /** Whether records are lines of text. */
-    boolean text() {
-      return framing == Lines.FRAMING || framing == QuotedLines.FRAMING;
-    }
-  }
 
   /**
    * A file that is read from its start until it {@linkplain #goTo goes} elsewhere.
@@ -88,6 +82,10 @@ final class FollowedFile implements AutoCloseable {
     this.reading = reading;
     this.mark = mark;
     this.gone = mark != null && mark.gone();
+    if (mark != null) {
+      cuts.addAll(mark.cuts());
+      saidCuts.addAll(cuts);
+    }
     this.header = reading.header() ? null : NOTHING;
   }
 
@@ -228,7 +226,23 @@ final class FollowedFile implements AutoCloseable {
 
   /** Who the file is. */
   Optional<Identity> identity() {
-    return Optional.ofNullable(mark).map(FileMark::identity);
+    return Optional.ofNullable(mark).map(known -> known.with(cuts).identity());
+  }
+
+  /** Who it is was said: its cuts may be used from the next call on. */
+  void said() {
+    saidCuts.addAll(cuts);
+  }
+
+  /** Nothing before a position is asked for again. */
+  void accounted(long place) {
+    cuts.headSet(place, true).clear();
+    saidCuts.retainAll(cuts);
+  }
+
+  /** Whether something of it is going to be taken if nothing follows. */
+  boolean waits() {
+    return !gone && reading.waits(rest);
   }
 
   /**
@@ -258,26 +272,28 @@ final class FollowedFile implements AutoCloseable {
       doubtful = true;
       return Optional.empty();
     }
-    if (size == read && !(reading.takeLastLine() && rest.length > 0)) {
+    long cut = cut();
+    if (size == read && cut > read) {
       close();
       return Optional.empty();
     }
-    long part = dating().end(read);
+    long part = Math.min(dating().end(read), cut);
     byte[] data = rest;
     int length = rest.length;
-    int end = 0;
-    // Invariant: data[0, length) are the bytes from position on, and hold no line end.
-    while (end == 0 && length < LONGEST_LINE && position + length < size) {
+    int end = cut <= read ? (int) (cut - position) : 0;
+    // Invariant: data[0, length) are the bytes from position on, and hold no end of a record.
+    while (end == 0 && length < LONGEST_LINE && position + length < Math.min(size, cut)) {
       int before = length;
       // A record that goes on behind the part that was written before is taken with what follows.
-      long to = position + length < part ? Math.min(part, size) : size;
+      long to = position + length < part ? Math.min(part, size) : Math.min(size, cut);
       data = Arrays.copyOf(data, length + (int) Math.min(to - position - length, BLOCK));
       ByteBuffer more = ByteBuffer.wrap(data, length, data.length - length);
       length += read(channel, more, position + length);
       if (length == before) {
         break;
       }
-      end = reading.framing().end(data, before, length);
+      grewAt = System.nanoTime();
+      end = position + length == cut ? length : reading.framing().end(data, before, length);
     }
     if (!standsIn(channel)) {
       doubtful = true;
@@ -285,15 +301,33 @@ final class FollowedFile implements AutoCloseable {
     }
     if (end == 0 && length >= LONGEST_LINE) {
       end = LONGEST_LINE;
-    } else if (end == 0 && reading.takeLastLine()) {
-      end = length;
     }
     if (end > 0) {
       return Optional.of(block(data, end, length));
     }
     rest = Arrays.copyOf(data, length);
     tail = Arrays.copyOfRange(rest, Math.max(0, length - TAIL), length);
+    cutWhatIsDue();
     return Optional.empty();
+  }
+
+  /**
+   * The next place where a record ends whatever follows; {@link Long#MAX_VALUE} if there is none.
+   * One of which nobody would know after a crash is none yet.
+   */
+  private long cut() {
+    cutWhatIsDue();
+    Long next = cuts.higher(position);
+    return next == null || !saidCuts.contains(next) ? Long.MAX_VALUE : next;
+  }
+
+  /** If nothing has come for a while, what there is becomes a record. */
+  private void cutWhatIsDue() {
+    Duration quiet = Duration.ofNanos(System.nanoTime() - grewAt);
+    int due = rest.length == 0 || cuts.higher(position) != null ? 0 : reading.due(rest, quiet);
+    if (due > 0) {
+      cuts.add(position + due);
+    }
   }
 
   private Dating dating() {

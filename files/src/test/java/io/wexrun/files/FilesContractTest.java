@@ -5,6 +5,7 @@ import io.wexrun.contract.IntakeContract;
 import io.wexrun.core.connect.IntakeOpening;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.KnownSource;
+import io.wexrun.core.pipeline.Settings;
 import java.io.IOException;
 import java.io.UncheckedIOException;
 import java.nio.file.Files;
@@ -34,16 +35,15 @@ class FilesContractTest extends IntakeContract {
     }
   }
 
+  Settings settings() {
+    return FilesIntake.matching("*.log");
+  }
+
   @Override
   protected Intake open(List<KnownSource> known) {
     return new FilesConnector()
         .open(
             new IntakeOpening(
-                FilesIntake.matching("*.log"),
-                new FolderSite(folder),
-                known,
-                notice -> {},
-                false,
-                () -> true));
+                settings(), new FolderSite(folder), known, notice -> {}, false, () -> true));
   }
 }
