@@ -38,7 +38,7 @@ public final class FilesConnector implements IntakeConnector {
 
   @Override
   public List<String> keys() {
-    return List.of("files", "longest", "blank", LAST_LINE, HEADER, FRAMING, LINKS);
+    return List.of("files", Patterns.EXCEPT, "longest", "blank", LAST_LINE, HEADER, FRAMING, LINKS);
   }
 
   @Override
@@ -62,28 +62,49 @@ public final class FilesConnector implements IntakeConnector {
           "only lines have a header",
           Optional.of("remove it, or the framing"));
     }
-    Pattern pattern =
-        new Pattern(site.folder().toAbsolutePath(), settings.main(), followsLinks(settings));
-    KeyPath at = path.key("files");
+    Patterns patterns = Patterns.of(site.folder(), settings, followsLinks(settings));
+    KeyPath at = path.key(Patterns.FILES);
+    if (patterns.wanted().isEmpty()) {
+      diagnostics.error(
+          "missing-key", at, "no file is named", Optional.of("write a pattern such as in/*.log"));
+    }
+    int before = diagnostics.errors();
+    patterns.wanted().forEach(pattern -> checkThere(pattern, at, diagnostics));
+    if (diagnostics.errors() > before || patterns.wanted().isEmpty()) {
+      return;
+    }
+    if (patterns.matches().isEmpty()) {
+      String names =
+          String.join(" or ", patterns.wanted().stream().map(Pattern::toString).toList());
+      boolean any = patterns.wanted().stream().anyMatch(pattern -> !pattern.matches().isEmpty());
+      diagnostics.warning(
+          "no-file-yet",
+          at,
+          "no file matches " + names + (any ? " that is not excepted" : " yet"),
+          Optional.empty());
+    } else if (framing.isPresent() && Framings.ofLines(framing.get())) {
+      checkPacked(patterns, at, diagnostics);
+    }
+  }
+
+  private static void checkThere(Pattern pattern, KeyPath at, Diagnostics diagnostics) {
     if (pattern.plain() && !Files.isRegularFile(pattern.folder())) {
+      boolean folder = Files.isDirectory(pattern.folder());
       diagnostics.error(
           "missing-file",
           at,
-          "there is no file " + pattern.folder(),
+          folder ? pattern.folder() + " is a folder" : "there is no file " + pattern.folder(),
           Optional.of(
-              "names start from the workspace's folder; a pattern such as *.log may match"
-                  + " files that come later"));
+              folder
+                  ? "write which files of it, such as " + pattern + "/*.log"
+                  : "names start from the workspace's folder; a pattern such as *.log may match"
+                      + " files that come later"));
     } else if (!pattern.plain() && !Files.isDirectory(pattern.folder())) {
       diagnostics.error(
           "missing-file",
           at,
           "there is no folder " + pattern.folder(),
           Optional.of("make it, or mend the name; names start from the workspace's folder"));
-    } else if (pattern.matches().isEmpty()) {
-      diagnostics.warning(
-          "no-file-yet", at, "no file matches " + settings.main() + " yet", Optional.empty());
-    } else if (framing.isPresent() && Framings.ofLines(framing.get())) {
-      checkPacked(pattern, at, diagnostics);
     }
   }
 
@@ -108,14 +129,14 @@ public final class FilesConnector implements IntakeConnector {
   }
 
   /** Compressed files are passed over; one that is named by itself is a mistake. */
-  private static void checkPacked(Pattern pattern, KeyPath at, Diagnostics diagnostics) {
-    for (Path path : pattern.matches()) {
+  private static void checkPacked(Patterns patterns, KeyPath at, Diagnostics diagnostics) {
+    for (Path path : patterns.matches()) {
       try {
         Optional<String> how = Packed.how(path);
         if (how.isPresent()) {
           String message = path.getFileName() + " is compressed (" + how.get() + ")";
           Optional<String> hint = Optional.of("unpack it; compressed files are not read");
-          if (pattern.plain()) {
+          if (patterns.wanted().stream().allMatch(Pattern::plain)) {
             diagnostics.error("packed-file", at, message, hint);
           } else {
             diagnostics.warning("packed-file", at, message + ", and passed over", hint);
@@ -154,8 +175,7 @@ public final class FilesConnector implements IntakeConnector {
     Reading reading = new Reading(lastLine(settings).orElse(Optional.empty()), header, framing);
     return new FilesIntake(
         opening.site().folder(),
-        settings.main(),
-        followsLinks(settings),
+        Patterns.of(opening.site().folder(), settings, followsLinks(settings)),
         reading,
         opening.known(),
         opening.notices());

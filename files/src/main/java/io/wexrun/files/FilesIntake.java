@@ -21,6 +21,7 @@ import java.util.Optional;
 import java.util.OptionalLong;
 import java.util.Set;
 import java.util.function.Consumer;
+import java.util.stream.Collectors;
 
 /**
  * Follows the files that match a pattern as they grow; new ones are found by looking again. Every
@@ -35,7 +36,7 @@ public final class FilesIntake implements Intake {
   private static final int MOST_TRIES = 20;
 
   private final Path workspace;
-  private final Pattern pattern;
+  private final Patterns patterns;
   private final String written;
   private final Reading reading;
   private final Consumer<String> notices;
@@ -52,14 +53,14 @@ public final class FilesIntake implements Intake {
 
   FilesIntake(
       Path workspace,
-      String written,
-      boolean links,
+      Patterns patterns,
       Reading reading,
       List<KnownSource> known,
       Consumer<String> notices) {
     this.workspace = workspace.toAbsolutePath().normalize();
-    this.pattern = new Pattern(this.workspace, written, links);
-    this.written = written;
+    this.patterns = patterns;
+    this.written =
+        patterns.wanted().stream().map(Pattern::toString).collect(Collectors.joining(", "));
     this.reading = reading;
     this.notices = notices;
     known.forEach(this::know);
@@ -146,7 +147,7 @@ public final class FilesIntake implements Intake {
     // Files about which there was doubt were not read: they may have more.
     atEnd &= files.values().stream().noneMatch(FollowedFile::doubtful);
     List<Seen> matched = new ArrayList<>();
-    for (Path path : pattern.matches()) {
+    for (Path path : patterns.matches()) {
       Seen.at(path).ifPresent(matched::add);
     }
     Recognition recognition = new Recognition(matched, files.values());

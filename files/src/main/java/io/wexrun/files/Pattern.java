@@ -25,6 +25,7 @@ import java.util.Set;
  * pattern, may be links.
  */
 final class Pattern {
+  private final String text;
   private final Path folder;
   private final String glob;
   private final boolean plain;
@@ -32,12 +33,19 @@ final class Pattern {
 
   /** A pattern that starts from a workspace's folder, or anywhere if it is absolute. */
   Pattern(Path workspace, String text, boolean links) {
+    this.text = text;
     int special = first(text);
     plain = special < 0;
     int cut = plain ? text.length() : text.lastIndexOf('/', special);
     folder = workspace.resolve(cut < 0 ? "" : text.substring(0, Math.max(cut, cut == 0 ? 1 : 0)));
     glob = plain ? "" : text.substring(cut + 1);
     this.links = links;
+  }
+
+  /** As it was written. */
+  @Override
+  public String toString() {
+    return text;
   }
 
   private static int first(String text) {

@@ -5,6 +5,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 import io.wexrun.contract.FolderSite;
 import io.wexrun.core.connect.IntakeOpening;
 import io.wexrun.core.connect.Site;
+import io.wexrun.core.diagnose.Diagnostic;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.intake.Assigner;
@@ -252,5 +253,29 @@ class FilesIntakeTest {
     write("in/a.csv", "1,x\n");
     assertThat(next(intake).orElseThrow().records().count()).isEqualTo(1);
     intake.close();
+  }
+
+  @Test
+  void severalPatternsAndExceptions() throws IOException {
+    for (String name :
+        List.of(
+            "in/a.log", "in/a.tmp.log", "in/old/b.log", "in/c.txt", "out/d.log", "in/x/e.log")) {
+      Path file = folder.resolve(name);
+      Files.createDirectories(file.getParent());
+      Files.writeString(file, name + "\n");
+    }
+    Settings settings =
+        new Settings("files", Map.of("files", List.of("in/**/*.log", "in/*.txt", "in/a.*")))
+            .with("except", List.of("*.tmp.*", "old", "in/x/*"));
+    assertThat(new Taking(folder, settings).drain()).containsExactly("in/a.log", "in/c.txt");
+    Settings none = FilesIntake.matching("in/*.log").with("except", "*");
+    assertThat(check(none)).containsExactly("no-file-yet");
+    assertThat(check(FilesIntake.matching("in"))).containsExactly("missing-file");
+  }
+
+  private List<String> check(Settings settings) {
+    Diagnostics diagnostics = Diagnostics.of("p");
+    new FilesConnector().check(settings, new FolderSite(folder), KeyPath.ROOT, diagnostics);
+    return diagnostics.all().stream().map(Diagnostic::code).toList();
   }
 }

@@ -49,7 +49,10 @@ public final class TryOut {
         pipeline.intake().kind().equals(FILES) ? pipeline.intake() : Settings.of(FILES, "");
     // A last line without its end is taken, too: a sample is often cut by hand.
     Settings ofFile =
-        settings.with(FILES, file.toAbsolutePath().toString()).with("last-line", "take");
+        settings
+            .with(FILES, file.toAbsolutePath().toString())
+            .with("except", List.of())
+            .with("last-line", "take");
     return take(ofFile, shaper, limit);
   }
 
