@@ -3,8 +3,6 @@ package io.wexrun.files;
 import io.wexrun.core.identity.Identity;
 import java.io.IOException;
 import java.nio.ByteBuffer;
-import java.nio.channels.SeekableByteChannel;
-import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.Collection;
 import java.util.List;
@@ -51,14 +49,12 @@ record FileMark(
               + " gone)?");
 
   /** The mark of a file as it is now. */
-  static FileMark of(Seen seen, long read, Dating dating) throws IOException {
-    try (SeekableByteChannel file = Files.newByteChannel(seen.path())) {
-      int first = (int) Math.min(MOST_FIRST, seen.size());
-      long firstCrc = crc(file, 0, first);
-      long endCrc = crc(file, last(read), read);
-      return new FileMark(
-          seen.key(), first, firstCrc, read, endCrc, seen.size(), dating, List.of(), false);
-    }
+  static FileMark of(Seen seen, Content file, long read, Dating dating) throws IOException {
+    long size = file.packed() ? file.size(read) : seen.size();
+    int first = (int) Math.min(MOST_FIRST, size);
+    long firstCrc = crc(file, 0, first);
+    long endCrc = crc(file, last(read), read);
+    return new FileMark(seen.key(), first, firstCrc, read, endCrc, size, dating, List.of(), false);
   }
 
   private static long last(long end) {
@@ -117,39 +113,33 @@ record FileMark(
     return new FileMark(key, first, firstCrc, end, endCrc, size, dating, all, gone);
   }
 
-  /** Whether the bytes that were read of this file stand in the one of a path, too. */
-  boolean standsIn(Path path) throws IOException {
-    try (SeekableByteChannel file = Files.newByteChannel(path)) {
-      return standsIn(file);
-    }
-  }
-
-  /** The same for a file that is open; its place is elsewhere afterwards. */
-  boolean standsIn(SeekableByteChannel file) throws IOException {
-    return file.size() >= Math.max(end, first)
-        && crc(file, 0, first) == firstCrc
+  /** Whether the bytes that were read of this file stand in another one, or in this one still. */
+  boolean standsIn(Content file) throws IOException {
+    return crc(file, 0, first) == firstCrc
+        && file.size(end) >= Math.max(end, first)
         && crc(file, last(end), end) == endCrc;
   }
 
-  /** Whether one file holds all bytes of another from its start on, as far as samples tell. */
-  static boolean isBeginOf(Path shorter, Path longer) throws IOException {
-    try (SeekableByteChannel one = Files.newByteChannel(shorter);
-        SeekableByteChannel other = Files.newByteChannel(longer)) {
-      long size = one.size();
-      long first = Math.min(MOST_FIRST, size);
-      return size <= other.size()
-          && crc(one, 0, first) == crc(other, 0, first)
-          && crc(one, last(size), size) == crc(other, last(size), size);
+  /**
+   * Whether one file holds all bytes of another from its start on, as far as samples tell; of one
+   * that is compressed, as far as it can be unpacked by now.
+   */
+  static boolean isBeginOf(Path shorter, Path longer, boolean unpack) throws IOException {
+    try (Content one = Content.open(shorter, unpack);
+        Content other = Content.open(longer, unpack)) {
+      long both = Math.min(MOST_FIRST, Math.min(one.size(0), other.size(0)));
+      if (crc(one, 0, both) != crc(other, 0, both)) {
+        return false; // Seen before all of it is unpacked.
+      }
+      long size = one.size(Long.MAX_VALUE);
+      return size <= other.size(size) && crc(one, last(size), size) == crc(other, last(size), size);
     }
   }
 
   /** The checksum of {@code [from, to)}; of what there is if the file ends before. */
-  private static long crc(SeekableByteChannel file, long from, long to) throws IOException {
+  private static long crc(Content file, long from, long to) throws IOException {
     ByteBuffer bytes = ByteBuffer.allocate((int) (to - from));
-    file.position(from);
-    while (bytes.hasRemaining() && file.read(bytes) >= 0) {
-      // Until all is read, or the file ends.
-    }
+    file.read(bytes, from);
     CRC32C crc = new CRC32C();
     crc.update(bytes.flip());
     return crc.getValue();

@@ -132,10 +132,10 @@ public final class FilesConnector implements IntakeConnector {
   private static void checkPacked(Patterns patterns, KeyPath at, Diagnostics diagnostics) {
     for (Path path : patterns.matches()) {
       try {
-        Optional<String> how = Packed.how(path);
-        if (how.isPresent()) {
+        Optional<Packed> how = Packed.how(path);
+        if (how.isPresent() && !how.get().read()) {
           String message = path.getFileName() + " is compressed (" + how.get() + ")";
-          Optional<String> hint = Optional.of("unpack it; compressed files are not read");
+          Optional<String> hint = Optional.of("unpack it; such files are not read");
           if (patterns.wanted().stream().allMatch(Pattern::plain)) {
             diagnostics.error("packed-file", at, message, hint);
           } else {

@@ -13,6 +13,7 @@ import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
+import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
@@ -43,6 +44,7 @@ public final class FilesIntake implements Intake {
   private final Map<SourcePartition, FollowedFile> files = new LinkedHashMap<>();
   private final Set<FollowedFile> goneBefore = new LinkedHashSet<>();
   private final List<FollowedFile> assigned = new ArrayList<>();
+  private final Set<List<Seen>> copies = new HashSet<>();
   private final Set<String> told = new LinkedHashSet<>();
   private long lookedAt;
   private long lookTook;
@@ -150,7 +152,7 @@ public final class FilesIntake implements Intake {
     for (Path path : patterns.matches()) {
       Seen.at(path).ifPresent(matched::add);
     }
-    Recognition recognition = new Recognition(matched, files.values());
+    Recognition recognition = new Recognition(matched, files.values(), reading.text(), copies);
     for (Map.Entry<FollowedFile, Seen> each : recognition.recognized().entrySet()) {
       each.getKey().is(each.getValue());
       goneBefore.remove(each.getKey());
@@ -161,8 +163,8 @@ public final class FilesIntake implements Intake {
       }
     }
     for (Seen seen : recognition.fresh()) {
-      Optional<String> packed = reading.text() ? Packed.how(seen.path()) : Optional.empty();
-      if (packed.isPresent()) {
+      Optional<Packed> packed = reading.text() ? Packed.how(seen.path()) : Optional.empty();
+      if (packed.isPresent() && !packed.get().read()) {
         tell(
             "packed " + seen.path(),
             seen.path() + " is passed over: it is compressed (" + packed.get() + "); unpack it");
@@ -250,6 +252,16 @@ public final class FilesIntake implements Intake {
         Optional<Block> block = file.next();
         if (block.isPresent()) {
           return block;
+        }
+        if (!file.broken().isEmpty()) {
+          tell(
+              "broken " + file.source() + " " + file.broken(),
+              file.source()
+                  + " cannot be unpacked behind byte "
+                  + Counted.number(file.read())
+                  + " of what is in it ("
+                  + file.broken()
+                  + "): what was before it is taken, the rest when the file is whole");
         }
         turn++;
       } catch (IOException e) {

@@ -7,11 +7,9 @@ import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.schema.Instants;
 import java.io.IOException;
 import java.nio.ByteBuffer;
-import java.nio.channels.FileChannel;
 import java.nio.file.Files;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
-import java.nio.file.StandardOpenOption;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.Arrays;
@@ -47,7 +45,14 @@ final class FollowedFile implements AutoCloseable {
   /** By what it is known again; null if it was not seen yet, and nothing is known of it. */
   private FileMark mark;
 
-  private FileChannel channel;
+  private Content content;
+
+  /** The compressed file, as it was seen, all of which was read; null if there is more. */
+  private Seen readWhole;
+
+  /** Why a compressed file cannot be read any further, once that is so. */
+  private String broken = "";
+
   private long start;
   private long position;
   private byte[] rest = NOTHING;
@@ -132,18 +137,19 @@ final class FollowedFile implements AutoCloseable {
     if (other.equals(seen) && !doubtful) {
       return true;
     }
-    return other.size() >= least() && standsIn(other.path());
+    return standsIn(other.path());
   }
 
-  private boolean tailStandsIn(FileChannel file) throws IOException {
+  private boolean tailStandsIn(Content file) throws IOException {
     ByteBuffer found = ByteBuffer.allocate(tail.length);
-    read(file, found, read() - tail.length);
+    file.read(found, read() - tail.length);
     return Arrays.equals(found.array(), tail);
   }
 
   /** It is the file that is seen: from now on it is read there. */
   void is(Seen now) throws IOException {
-    if (seen == null || !seen.key().equals(now.key()) || doubtful) {
+    boolean repacked = content != null && content.packed() && !now.equals(seen);
+    if (seen == null || !seen.key().equals(now.key()) || doubtful || repacked) {
       close();
     }
     path = now.path();
@@ -151,9 +157,11 @@ final class FollowedFile implements AutoCloseable {
     if (!now.equals(seen) || mark == null || mark.end() != read()) {
       seen = now;
       if (mark == null || mark.end() <= read()) {
-        FileMark newer = FileMark.of(now, read(), dating().seen(now.size(), now.modified()));
-        doubtful = !standsIn(path);
-        mark = doubtful ? mark : newer;
+        if (content == null || !content.packed()) {
+          note(now);
+        } else {
+          mark = FileMark.of(now, content, read(), dating());
+        }
       }
     }
     if (gone) {
@@ -162,9 +170,19 @@ final class FollowedFile implements AutoCloseable {
     }
   }
 
+  /** Notes by what it is known again, unless it is not what it was. */
+  private void note(Seen now) throws IOException {
+    try (Content there = Content.open(now.path(), reading.text())) {
+      Dating dated = there.packed() ? dating() : dating().seen(now.size(), now.modified());
+      FileMark newer = FileMark.of(now, there, read(), dated);
+      doubtful = !standsIn(there);
+      mark = doubtful ? mark : newer;
+    }
+  }
+
   private boolean standsIn(Path other) throws IOException {
-    try (FileChannel file = FileChannel.open(other, StandardOpenOption.READ)) {
-      return standsIn(file);
+    try (Content file = Content.open(other, reading.text())) {
+      return (file.packed() || file.size(0) >= least()) && standsIn(file);
     }
   }
 
@@ -172,9 +190,9 @@ final class FollowedFile implements AutoCloseable {
    * Whether what was read stands in a file. If so, it did at any time before, too: a file that is
    * cut does not get it back. So what else was read of the file just before is of the same one.
    */
-  private boolean standsIn(FileChannel file) throws IOException {
-    return file.size() >= read()
-        && (mark == null || mark.standsIn(file))
+  private boolean standsIn(Content file) throws IOException {
+    return (mark == null || mark.standsIn(file))
+        && file.size(read()) >= read()
         && (tail.length == 0 || tailStandsIn(file));
   }
 
@@ -201,7 +219,7 @@ final class FollowedFile implements AutoCloseable {
 
   /** Whether it is open, so that it can be read to its end wherever it is. */
   boolean open() {
-    return channel != null && !doubtful;
+    return content != null && !doubtful;
   }
 
   /** Whether its bytes are not those that were read, so that it must be found out what happened. */
@@ -263,18 +281,24 @@ final class FollowedFile implements AutoCloseable {
 
   /** The next lines, if the file has any more, and is still the one that it was. */
   Optional<Block> next() throws IOException {
-    if (gone || doubtful || !opened()) {
+    if (gone || doubtful) {
       return Optional.empty();
     }
-    long size = channel.size();
+    if (seen != null && seen.equals(readWhole) && cut() > read()) {
+      return Optional.empty(); // To see that there is no more it would be unpacked once more.
+    }
+    if (!opened()) {
+      return Optional.empty();
+    }
     long read = read();
+    long size = content.size(read);
     if (size < read) {
       doubtful = true;
       return Optional.empty();
     }
     long cut = cut();
     if (size == read && cut > read) {
-      close();
+      end();
       return Optional.empty();
     }
     long part = Math.min(dating().end(read), cut);
@@ -288,14 +312,15 @@ final class FollowedFile implements AutoCloseable {
       long to = position + length < part ? Math.min(part, size) : Math.min(size, cut);
       data = Arrays.copyOf(data, length + (int) Math.min(to - position - length, BLOCK));
       ByteBuffer more = ByteBuffer.wrap(data, length, data.length - length);
-      length += read(channel, more, position + length);
+      length += content.read(more, position + length);
       if (length == before) {
         break;
       }
       grewAt = System.nanoTime();
       end = position + length == cut ? length : reading.framing().end(data, before, length);
+      size = content.packed() ? content.size(position + length) : size;
     }
-    if (!standsIn(channel)) {
+    if (!content.packed() && !standsIn(content)) {
       doubtful = true;
       return Optional.empty();
     }
@@ -309,6 +334,21 @@ final class FollowedFile implements AutoCloseable {
     tail = Arrays.copyOfRange(rest, Math.max(0, length - TAIL), length);
     cutWhatIsDue();
     return Optional.empty();
+  }
+
+  /** Nothing more is there for now. */
+  private void end() throws IOException {
+    if (content.packed()) {
+      readWhole = seen;
+      broken = content.broken().orElse("");
+      mark = FileMark.of(seen, content, read(), dating());
+    }
+    close();
+  }
+
+  /** Why the rest of a compressed file cannot be read; empty if it can, or was. */
+  String broken() {
+    return broken;
   }
 
   /**
@@ -362,13 +402,13 @@ final class FollowedFile implements AutoCloseable {
     if (!opened()) {
       return false;
     }
-    long size = channel.size();
+    long size = content.size(LONGEST_LINE);
     byte[] data = new byte[0];
     int end = 0;
     while (end == 0 && data.length < size && data.length < LONGEST_LINE) {
       int before = data.length;
       data = Arrays.copyOf(data, (int) Math.min(size, before + HEADER));
-      read(channel, ByteBuffer.wrap(data, before, data.length - before), before);
+      content.read(ByteBuffer.wrap(data, before, data.length - before), before);
       end = firstEnd(data);
     }
     if (end == 0) {
@@ -396,11 +436,11 @@ final class FollowedFile implements AutoCloseable {
 
   /** Opens the file if it is not open; false if another one is under its name, or none. */
   private boolean opened() throws IOException {
-    if (channel != null) {
+    if (content != null) {
       return true;
     }
     try {
-      channel = FileChannel.open(path, StandardOpenOption.READ);
+      content = Content.open(path, reading.text());
     } catch (NoSuchFileException e) {
       doubtful = true;
       return false;
@@ -411,24 +451,17 @@ final class FollowedFile implements AutoCloseable {
       doubtful = true;
       return false;
     }
-    return true;
-  }
-
-  private static int read(FileChannel file, ByteBuffer into, long from) throws IOException {
-    int before = into.position();
-    while (into.hasRemaining()) {
-      int n = file.read(into, from + into.position() - before);
-      if (n < 0) {
-        break;
-      }
+    if (content.packed() && read() > 0 && !standsIn(content)) {
+      doubtful = true;
+      return false;
     }
-    return into.position() - before;
+    return true;
   }
 
   @Override
   public void close() {
-    FileChannel open = channel;
-    channel = null;
+    Content open = content;
+    content = null;
     if (open == null) {
       return;
     }

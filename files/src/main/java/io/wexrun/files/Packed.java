@@ -1,40 +1,79 @@
 package io.wexrun.files;
 
+import com.github.luben.zstd.ZstdInputStream;
+import java.io.BufferedInputStream;
 import java.io.IOException;
 import java.io.InputStream;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.Arrays;
-import java.util.LinkedHashMap;
-import java.util.Map;
+import java.util.Locale;
 import java.util.Optional;
+import java.util.stream.Stream;
+import org.apache.commons.compress.compressors.bzip2.BZip2CompressorInputStream;
+import org.apache.commons.compress.compressors.gzip.GzipCompressorInputStream;
+import org.apache.commons.compress.compressors.xz.XZCompressorInputStream;
 
-/** Tells compressed files by their first bytes: their lines are not those of a log. */
-final class Packed {
-  private static final Map<String, byte[]> BEGINS = new LinkedHashMap<>();
+/** How a file is compressed, by its first bytes. */
+enum Packed {
+  GZIP(new byte[] {0x1F, (byte) 0x8B}),
+  ZSTD(new byte[] {0x28, (byte) 0xB5, 0x2F, (byte) 0xFD}),
+  BZIP2(new byte[] {'B', 'Z', 'h'}),
+  XZ(new byte[] {(byte) 0xFD, '7', 'z', 'X', 'Z', 0}),
+  /** It may hold several files, and is not read. */
+  ZIP(new byte[] {'P', 'K', 3, 4});
 
-  static {
-    BEGINS.put("gzip", new byte[] {0x1F, (byte) 0x8B});
-    BEGINS.put("zstd", new byte[] {0x28, (byte) 0xB5, 0x2F, (byte) 0xFD});
-    BEGINS.put("bzip2", new byte[] {'B', 'Z', 'h'});
-    BEGINS.put("xz", new byte[] {(byte) 0xFD, '7', 'z', 'X', 'Z', 0});
-    BEGINS.put("zip", new byte[] {'P', 'K', 3, 4});
+  private static final int BUFFER = 64 << 10;
+  private static final int MOST_KB = 256 << 10;
+
+  private final byte[] begin;
+
+  Packed(byte[] begin) {
+    this.begin = begin;
   }
 
-  private Packed() {}
+  @Override
+  public String toString() {
+    return name().toLowerCase(Locale.ROOT);
+  }
 
   /** How a file is compressed; empty if it is not. */
-  static Optional<String> how(Path path) throws IOException {
-    byte[] begin;
+  static Optional<Packed> how(Path path) throws IOException {
+    byte[] found;
     try (InputStream in = Files.newInputStream(path)) {
-      begin = in.readNBytes(6);
+      found = in.readNBytes(6);
     }
-    return BEGINS.entrySet().stream()
+    return Stream.of(values())
         .filter(
             each ->
-                begin.length >= each.getValue().length
-                    && Arrays.equals(Arrays.copyOf(begin, each.getValue().length), each.getValue()))
-        .map(Map.Entry::getKey)
+                found.length >= each.begin.length
+                    && Arrays.equals(Arrays.copyOf(found, each.begin.length), each.begin))
         .findFirst();
+  }
+
+  /** Whether such files are read. */
+  boolean read() {
+    return this != ZIP;
+  }
+
+  /** What is behind compressed bytes, also if several such parts follow each other. */
+  InputStream open(InputStream packed) throws IOException {
+    InputStream in = new BufferedInputStream(packed, BUFFER);
+    return switch (this) {
+      case GZIP ->
+          GzipCompressorInputStream.builder()
+              .setInputStream(in)
+              .setDecompressConcatenated(true)
+              .get();
+      case ZSTD -> new ZstdInputStream(in);
+      case BZIP2 -> new BZip2CompressorInputStream(in, true);
+      case XZ ->
+          XZCompressorInputStream.builder()
+              .setInputStream(in)
+              .setDecompressConcatenated(true)
+              .setMemoryLimitKiB(MOST_KB)
+              .get();
+      case ZIP -> throw new IOException("zip files are not read");
+    };
   }
 }

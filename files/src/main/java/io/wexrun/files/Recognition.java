@@ -3,6 +3,7 @@ package io.wexrun.files;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.nio.file.attribute.FileTime;
 import java.util.ArrayList;
 import java.util.Collection;
 import java.util.Collections;
@@ -39,9 +40,13 @@ final class Recognition {
   /** So much must have been read of a file to know it again by its bytes alone. */
   private static final long ENOUGH = 64;
 
+  private static final FileTime NEVER = FileTime.fromMillis(0);
+
   /** What a date in the name of a rotated file looks like: six digits at least. */
   private static final Pattern DATED = Pattern.compile("[._-](?:[._-]?[0-9]){6,}");
 
+  private final boolean unpack;
+  private final Set<List<Seen>> copies;
   private final Map<Path, Seen> free = new LinkedHashMap<>();
   private final Map<FollowedFile, Seen> recognized = new LinkedHashMap<>();
   private final Set<Path> taken = new HashSet<>();
@@ -53,9 +58,16 @@ final class Recognition {
    *
    * @param matched the files that the pattern shows
    * @param known those that are known
+   * @param unpack whether compressed files are taken for what is in them
+   * @param copies compressed copies that were found before, with what they are copies of; takes
+   *     more
    * @throws IOException if a file cannot be read
    */
-  Recognition(List<Seen> matched, Collection<FollowedFile> known) throws IOException {
+  Recognition(
+      List<Seen> matched, Collection<FollowedFile> known, boolean unpack, Set<List<Seen>> copies)
+      throws IOException {
+    this.unpack = unpack;
+    this.copies = copies;
     matched.forEach(seen -> free.put(seen.path(), seen));
     // Those that are there come before those that were gone, the latest first: a file that was cut
     // keeps its number, and what it holds now is its own.
@@ -181,10 +193,20 @@ final class Recognition {
     return false;
   }
 
-  private static boolean isCopyOfAny(Seen seen, Collection<Seen> originals) throws IOException {
+  private boolean isCopyOfAny(Seen seen, Collection<Seen> originals) throws IOException {
     for (Seen original : originals) {
-      if (isNamedAfter(seen.path(), original.path())
-          && FileMark.isBeginOf(seen.path(), original.path())) {
+      if (!isNamedAfter(seen.path(), original.path())) {
+        continue;
+      }
+      // A compressed one is unpacked only once for this: what it begins like stays what it is.
+      List<Seen> pair = List.of(seen, new Seen(original.path(), original.key(), 0, NEVER));
+      if (copies.contains(pair)) {
+        return true;
+      }
+      if (FileMark.isBeginOf(seen.path(), original.path(), unpack)) {
+        if (unpack && Packed.how(seen.path()).isPresent()) {
+          copies.add(pair);
+        }
         return true;
       }
     }

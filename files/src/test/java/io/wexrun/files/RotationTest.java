@@ -204,12 +204,12 @@ class RotationTest {
   }
 
   @Test
-  void compressedFilesArePassedOverAndTold() throws IOException {
-    Files.write(at("a.log.gz"), new byte[] {0x1F, (byte) 0x8B, 8, 0, 10, 13, 10});
+  void filesWithFilesInThemArePassedOverAndTold() throws IOException {
+    Files.write(at("a.log.zip"), new byte[] {'P', 'K', 3, 4, 10, 13, 10});
     append("a.log", "one\n");
     Taking taking = Taking.of(folder, "*");
     assertThat(taking.once()).containsExactly("one");
-    assertThat(taking.notices).hasSize(1).first().asString().contains("compressed (gzip)");
+    assertThat(taking.notices).hasSize(1).first().asString().contains("compressed (zip)");
   }
 
   @Test
