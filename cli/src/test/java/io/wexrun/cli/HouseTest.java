@@ -125,7 +125,8 @@ class HouseTest {
       files.format : com.google.crypto.tink de.siegmar.fastcsv java.io java.nio.file java.security
                      tools.jackson
       files.folder : com.sun.jna java.io java.nio.channels java.nio.file tools.jackson
-      files        : de.siegmar.fastcsv java.io java.nio.channels java.nio.file tools.jackson
+      files        : com.github.luben.zstd de.siegmar.fastcsv java.io java.nio.channels java.nio.file
+                     org.apache.commons.compress tools.jackson
       formats      : com.google.protobuf java.io java.nio.file java.security org.apache.avro
                      tools.jackson ua_parser
       sql          : java.sql

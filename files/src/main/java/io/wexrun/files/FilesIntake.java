@@ -76,7 +76,7 @@ public final class FilesIntake implements Intake {
   private void know(KnownSource source) {
     Path path = workspace.resolve(source.partition().name().replaceFirst("#\\d+$", ""));
     FileMark mark = source.identity().flatMap(FileMark::of).orElse(null);
-    FollowedFile file = new FollowedFile(path, source.partition(), reading, mark);
+    FollowedFile file = new FollowedFile(path, path, source.partition(), reading, mark);
     file.known(source.position());
     if (file.gone()) {
       goneBefore.add(file);
@@ -170,14 +170,21 @@ public final class FilesIntake implements Intake {
             seen.path() + " is passed over: it is compressed (" + packed.get() + "); unpack it");
         continue;
       }
-      SourcePartition source = nameFor(seen.path());
-      FollowedFile file = new FollowedFile(seen.path(), source, reading, null);
-      file.is(seen);
-      files.put(source, file);
+      find(seen, seen.path());
+    }
+    for (Map.Entry<Seen, Path> each : recognition.missed().entrySet()) {
+      find(each.getKey(), each.getValue());
     }
     if (matched.isEmpty() && files.isEmpty()) {
       tell("", "no file matches " + written);
     }
+  }
+
+  private void find(Seen seen, Path as) throws IOException {
+    SourcePartition source = nameFor(as);
+    FollowedFile file = new FollowedFile(seen.path(), as, source, reading, null);
+    file.is(seen);
+    files.put(source, file);
   }
 
   private void lose(FollowedFile file, List<Seen> matched) throws IOException {

@@ -31,9 +31,13 @@ final class FollowedFile implements AutoCloseable {
   private static final int HEADER = 8 << 10;
   private static final int TAIL = 64;
 
+  /** No compressed file is shorter: less is one that is just being written, or none. */
+  private static final int LEAST_PACKED = 8;
+
   private static final byte[] NOTHING = {};
 
   private final SourcePartition source;
+  private final Path foundAs;
   private final Reading reading;
 
   /** Where the file is now, or was last. */
@@ -79,10 +83,12 @@ final class FollowedFile implements AutoCloseable {
   /**
    * A file that is read from its start until it {@linkplain #goTo goes} elsewhere.
    *
+   * @param foundAs under which name it was looked for; the source has its name
    * @param mark by what it was known; null if it is new
    */
-  FollowedFile(Path path, SourcePartition source, Reading reading, FileMark mark) {
+  FollowedFile(Path path, Path foundAs, SourcePartition source, Reading reading, FileMark mark) {
     this.path = path;
+    this.foundAs = foundAs;
     this.source = source;
     this.reading = reading;
     this.mark = mark;
@@ -100,6 +106,11 @@ final class FollowedFile implements AutoCloseable {
 
   Path path() {
     return path;
+  }
+
+  /** Under which name it was found, before it was rotated. */
+  Path foundAs() {
+    return foundAs;
   }
 
   /** Its device and number; {@link Seen#NO_KEY} if they are not known. */
@@ -340,7 +351,7 @@ final class FollowedFile implements AutoCloseable {
   private void end() throws IOException {
     if (content.packed()) {
       readWhole = seen;
-      broken = content.broken().orElse("");
+      broken = seen.size() < LEAST_PACKED ? "" : content.broken().orElse("");
       mark = FileMark.of(seen, content, read(), dating());
     }
     close();

@@ -43,12 +43,17 @@ enum Packed {
     try (InputStream in = Files.newInputStream(path)) {
       found = in.readNBytes(6);
     }
-    return Stream.of(values())
-        .filter(
-            each ->
-                found.length >= each.begin.length
-                    && Arrays.equals(Arrays.copyOf(found, each.begin.length), each.begin))
-        .findFirst();
+    return found.length == 0
+        ? Optional.empty()
+        : Stream.of(values()).filter(each -> each.begins(found)).findFirst();
+  }
+
+  /**
+   * Whether some bytes are its beginning; of a file that is just being written, as far as it goes.
+   */
+  private boolean begins(byte[] found) {
+    int both = Math.min(found.length, begin.length);
+    return Arrays.equals(found, 0, both, begin, 0, both);
   }
 
   /** Whether such files are read. */

@@ -50,6 +50,7 @@ final class Recognition {
   private final Map<Path, Seen> free = new LinkedHashMap<>();
   private final Map<FollowedFile, Seen> recognized = new LinkedHashMap<>();
   private final Set<Path> taken = new HashSet<>();
+  private final Map<Seen, Path> missed = new LinkedHashMap<>();
   private final List<FollowedFile> missing = new ArrayList<>();
   private final Map<Path, Map<Path, Seen>> folders = new HashMap<>();
 
@@ -84,6 +85,31 @@ final class Recognition {
       }
     }
     removeCopies();
+    findMissed(matched);
+  }
+
+  /**
+   * Files that had a name of the pattern and were rotated before anybody looked: a known file has
+   * become an older generation than theirs.
+   */
+  private void findMissed(List<Seen> matched) throws IOException {
+    Set<Path> shown = new HashSet<>();
+    matched.forEach(seen -> shown.add(seen.path()));
+    for (Map.Entry<FollowedFile, Seen> each : Map.copyOf(recognized).entrySet()) {
+      Path original = each.getKey().foundAs();
+      Optional<Generation> known = Generation.of(each.getValue().path(), original);
+      if (known.isEmpty() || shown.contains(each.getValue().path())) {
+        continue;
+      }
+      for (Seen seen : beside(each.getKey()).values()) {
+        boolean unknown =
+            !taken.contains(seen.path()) && !shown.contains(seen.path()) && seen.size() > 0;
+        Optional<Generation> its = Generation.of(seen.path(), original);
+        if (unknown && its.isPresent() && its.get().after(known.get()) && !isCopy(seen)) {
+          missed.put(seen, original);
+        }
+      }
+    }
   }
 
   private void recognize(FollowedFile file, Seen seen) {
@@ -133,7 +159,11 @@ final class Recognition {
         .filter(seen -> !taken.contains(seen.path()) && !free.containsKey(seen.path()))
         .forEach(candidates::add);
     for (Seen seen : candidates) {
-      boolean named = isNamedAfter(seen.path(), file.path());
+      Path family = Generation.family(seen.path());
+      boolean named =
+          isNamedAfter(seen.path(), file.path())
+              || family.equals(Generation.family(file.path()))
+              || family.equals(Generation.family(file.foundAs()));
       boolean enough = named || file.read() >= ENOUGH;
       if (enough && !seen.path().equals(file.path()) && file.isIn(seen)) {
         return Optional.of(seen);
@@ -172,12 +202,17 @@ final class Recognition {
         free.remove(seen.path()); // It may be the begin of a copy; who knows what it becomes.
         continue;
       }
-      if (isCopyOfAny(seen, recognized.values())
-          || isCopyOfAny(seen, List.copyOf(free.values()))
-          || holdsWhatWasRead(seen)) {
+      if (isCopy(seen)) {
         free.remove(seen.path());
       }
     }
+  }
+
+  private boolean isCopy(Seen seen) throws IOException {
+    return isCopyOfAny(seen, recognized.values())
+        || isCopyOfAny(seen, List.copyOf(missed.keySet()))
+        || isCopyOfAny(seen, List.copyOf(free.values()))
+        || holdsWhatWasRead(seen);
   }
 
   /**
@@ -241,6 +276,11 @@ final class Recognition {
   /** The known files that are not there. */
   List<FollowedFile> missing() {
     return missing;
+  }
+
+  /** Files that are new and were rotated already, with the names that they had before. */
+  Map<Seen, Path> missed() {
+    return missed;
   }
 
   /** The files that are new. */

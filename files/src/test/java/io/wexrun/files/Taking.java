@@ -33,6 +33,8 @@ final class Taking {
   private final Settings settings;
   private final Map<SourcePartition, Long> positions = new TreeMap<>();
   private final Map<SourcePartition, Identity> identities = new HashMap<>();
+  private final Map<SourcePartition, Long> committed = new HashMap<>();
+  private int committedRecords;
   private FilesIntake intake;
   private Assigner assigner;
 
@@ -71,6 +73,20 @@ final class Taking {
     positions.replaceAll((source, position) -> 0L);
     taken.clear();
     written.clear();
+    restart();
+  }
+
+  /** What was taken so far is in the books. */
+  void commit() {
+    committed.clear();
+    committed.putAll(positions);
+    committedRecords = taken.size();
+  }
+
+  /** The process was killed: what was not in the books is taken again. */
+  void crash() {
+    positions.replaceAll((source, position) -> committed.getOrDefault(source, 0L));
+    taken.subList(committedRecords, taken.size()).clear();
     restart();
   }
 
