@@ -77,6 +77,9 @@ final class FollowedFile implements AutoCloseable {
   private boolean doubtful;
   private boolean gone;
 
+  /** Whether it was not found when it was looked for the last time. */
+  private boolean suspected;
+
   /** How many bytes stand there while the header has no end. */
   private long headerSoFar;
 
@@ -165,6 +168,7 @@ final class FollowedFile implements AutoCloseable {
     }
     path = now.path();
     doubtful = false;
+    suspected = false;
     if (!now.equals(seen) || mark == null || mark.end() != read()) {
       seen = now;
       if (mark == null || mark.end() <= read()) {
@@ -220,6 +224,7 @@ final class FollowedFile implements AutoCloseable {
     close();
     gone = true;
     doubtful = false;
+    suspected = false;
     rest = NOTHING;
     tail = NOTHING;
     if (mark != null) {
@@ -231,6 +236,16 @@ final class FollowedFile implements AutoCloseable {
   /** Whether it is open, so that it can be read to its end wherever it is. */
   boolean open() {
     return content != null && !doubtful;
+  }
+
+  /** It is not found; the next look tells, which comes soon. */
+  void suspect() {
+    suspected = true;
+    doubtful = true;
+  }
+
+  boolean suspected() {
+    return suspected;
   }
 
   /** Whether its bytes are not those that were read, so that it must be found out what happened. */

@@ -8,6 +8,7 @@ import java.nio.file.FileVisitOption;
 import java.nio.file.FileVisitResult;
 import java.nio.file.Files;
 import java.nio.file.LinkOption;
+import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.nio.file.PathMatcher;
 import java.nio.file.SimpleFileVisitor;
@@ -127,8 +128,8 @@ final class Pattern {
 
     @Override
     public FileVisitResult visitFileFailed(Path file, IOException e) throws IOException {
-      if (!Files.exists(file, LinkOption.NOFOLLOW_LINKS)) {
-        return FileVisitResult.CONTINUE; // It went away meanwhile.
+      if (e instanceof NoSuchFileException || !Files.exists(file, LinkOption.NOFOLLOW_LINKS)) {
+        return FileVisitResult.CONTINUE; // It went away meanwhile; another may have its name.
       }
       if (Files.isSymbolicLink(file)) {
         return FileVisitResult.CONTINUE; // It leads nowhere, or in a circle.

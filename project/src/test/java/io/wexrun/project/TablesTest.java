@@ -315,7 +315,7 @@ class TablesTest {
         "b");
     assertThat(mistakes()).isEmpty();
     run();
-    assertThat(query("select ms, gate from read_parquet('" + path + "/out/b/*.parquet')"))
+    assertThat(query("select ms, gate from read_parquet('" + path + "/out/b/**/*.parquet')"))
         .hasToString("[[1, a], [1, b], [2, a], [3, b]]");
   }
 

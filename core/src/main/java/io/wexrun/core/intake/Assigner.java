@@ -43,10 +43,11 @@ public final class Assigner {
   public List<Source> look() {
     List<Source> news = new ArrayList<>();
     for (Source source : intake.look()) {
-      Source before = assigned.put(source.partition(), source);
+      Source before = assigned.get(source.partition());
       if (before == null) {
         intake.assign(source.partition(), positions.applyAsLong(source));
       }
+      assigned.put(source.partition(), source); // Not if it failed: then it is assigned next time.
       if (before == null || !before.identity().equals(source.identity())) {
         news.add(source);
       }

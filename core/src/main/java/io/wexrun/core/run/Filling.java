@@ -61,31 +61,51 @@ final class Filling {
    */
   void work() throws InterruptedException {
     try {
-      look();
-      while (!isStopped()) {
-        assigner.assign(takeBack());
-        tellAccounted();
-        if (assigner.lookIsDue()) {
-          look();
-        }
-        Optional<Block> block = intake.poll(POLL);
-        if (block.isPresent()) {
-          if (!put(block.get())) {
-            break;
+      boolean more = true;
+      while (more && !isStopped()) {
+        try {
+          more = step();
+          backoff.reset();
+        } catch (OutsideException e) {
+          if (options.failsAtOnce() || e.lasting() || isStopped()) {
+            throw e;
           }
-          if (System.nanoTime() - syncedAt > SYNC_NANOS) {
-            sync();
+          waits.accept("cannot take in, and it is tried again: " + e.getMessage());
+          if (!backoff.pause()) {
+            throw e;
           }
-          continue;
-        }
-        sync();
-        if (!look() && options.untilDrained() && intake.drained() && !goesBack()) {
-          break;
         }
       }
     } finally {
       channel.end();
     }
+  }
+
+  /** Takes a block, or looks what there is; false if nothing more comes. */
+  private boolean step() throws InterruptedException {
+    Map<SourcePartition, Long> goBack = takeBack();
+    try {
+      assigner.assign(goBack);
+    } catch (OutsideException e) {
+      giveBack(goBack);
+      throw e;
+    }
+    tellAccounted();
+    if (assigner.lookIsDue()) {
+      look();
+    }
+    Optional<Block> block = intake.poll(POLL);
+    if (block.isPresent()) {
+      if (!put(block.get())) {
+        return false;
+      }
+      if (System.nanoTime() - syncedAt > SYNC_NANOS) {
+        sync();
+      }
+      return true;
+    }
+    sync();
+    return look() || !options.untilDrained() || !intake.drained() || goesBack();
   }
 
   /**
@@ -181,6 +201,11 @@ final class Filling {
     Map<SourcePartition, Long> positions = Map.copyOf(back);
     back.clear();
     return positions;
+  }
+
+  /** They could not be gone back to, and will be, unless it is even further back by now. */
+  private synchronized void giveBack(Map<SourcePartition, Long> positions) {
+    positions.forEach((source, position) -> back.merge(source, position, Math::min));
   }
 
   private synchronized boolean isStopped() {
