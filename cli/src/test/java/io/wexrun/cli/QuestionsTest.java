@@ -222,7 +222,7 @@ class QuestionsTest {
         "read_parquet('" + demo + "/archive/scans/**/*.parquet')",
         "(select hour, stop, sum(scans) as scans from read_json('"
             + demo
-            + "/totals/stop_hours/*', columns = {hour: 'TIMESTAMPTZ', stop: 'VARCHAR', scans:"
+            + "/totals/stop_hours/all/*', columns = {hour: 'TIMESTAMPTZ', stop: 'VARCHAR', scans:"
             + " 'BIGINT'}) group by all)");
   }
 }

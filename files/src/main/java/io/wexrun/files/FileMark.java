@@ -50,7 +50,7 @@ record FileMark(
 
   /** The mark of a file as it is now. */
   static FileMark of(Seen seen, Content file, long read, Dating dating) throws IOException {
-    long size = file.packed() ? file.size(read) : seen.size();
+    long size = file.size(read); // It may have been cut since it was seen.
     int first = (int) Math.min(MOST_FIRST, size);
     long firstCrc = crc(file, 0, first);
     long endCrc = crc(file, last(read), read);
