@@ -158,10 +158,8 @@ public final class FilesIntake implements Intake {
       goneBefore.remove(each.getKey());
     }
     for (FollowedFile file : recognition.missing()) {
-      if (!file.gone() && !file.open() && file.suspected()) {
+      if (!file.gone() && !file.open() && file.suspect()) {
         lose(file, matched);
-      } else if (!file.gone() && !file.open()) {
-        file.suspect(); // It may have been renamed or compressed while it was looked for.
       }
     }
     for (Seen seen : recognition.fresh()) {

@@ -34,6 +34,8 @@ final class FollowedFile implements AutoCloseable {
   /** No compressed file is shorter: less is one that is just being written, or none. */
   private static final int LEAST_PACKED = 8;
 
+  private static final long SUSPECTED_NANOS = Duration.ofMillis(40).toNanos();
+
   private static final byte[] NOTHING = {};
 
   private final SourcePartition source;
@@ -77,8 +79,8 @@ final class FollowedFile implements AutoCloseable {
   private boolean doubtful;
   private boolean gone;
 
-  /** Whether it was not found when it was looked for the last time. */
-  private boolean suspected;
+  /** Since when it has not been found; 0 if it was when it was looked for the last time. */
+  private long suspectedSince;
 
   /** How many bytes stand there while the header has no end. */
   private long headerSoFar;
@@ -168,7 +170,7 @@ final class FollowedFile implements AutoCloseable {
     }
     path = now.path();
     doubtful = false;
-    suspected = false;
+    suspectedSince = 0;
     if (!now.equals(seen) || mark == null || mark.end() != read()) {
       seen = now;
       if (mark == null || mark.end() <= read()) {
@@ -224,7 +226,7 @@ final class FollowedFile implements AutoCloseable {
     close();
     gone = true;
     doubtful = false;
-    suspected = false;
+    suspectedSince = 0;
     rest = NOTHING;
     tail = NOTHING;
     if (mark != null) {
@@ -238,14 +240,16 @@ final class FollowedFile implements AutoCloseable {
     return content != null && !doubtful;
   }
 
-  /** It is not found; the next look tells, which comes soon. */
-  void suspect() {
-    suspected = true;
+  /**
+   * It is not found. It may just be renamed or compressed, so that is looked at again soon.
+   *
+   * @return whether it has not been found for so long that it is gone
+   */
+  boolean suspect() {
+    long now = System.nanoTime();
+    suspectedSince = suspectedSince == 0 ? now : suspectedSince;
     doubtful = true;
-  }
-
-  boolean suspected() {
-    return suspected;
+    return now - suspectedSince > SUSPECTED_NANOS;
   }
 
   /** Whether its bytes are not those that were read, so that it must be found out what happened. */

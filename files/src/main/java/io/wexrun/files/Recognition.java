@@ -85,27 +85,31 @@ final class Recognition {
       }
     }
     removeCopies();
-    findMissed(matched);
+    findMissed(matched, known);
   }
 
   /**
    * Files that had a name of the pattern and were rotated before anybody looked: a known file has
    * become an older generation than theirs.
    */
-  private void findMissed(List<Seen> matched) throws IOException {
+  private void findMissed(List<Seen> matched, Collection<FollowedFile> known) throws IOException {
     Set<Path> shown = new HashSet<>();
     matched.forEach(seen -> shown.add(seen.path()));
     for (Map.Entry<FollowedFile, Seen> each : Map.copyOf(recognized).entrySet()) {
       Path original = each.getKey().foundAs();
-      Optional<Generation> known = Generation.of(each.getValue().path(), original);
-      if (known.isEmpty() || shown.contains(each.getValue().path())) {
+      Optional<Generation> older = Generation.of(each.getValue().path(), original);
+      if (older.isEmpty() || shown.contains(each.getValue().path())) {
         continue;
       }
       for (Seen seen : beside(each.getKey()).values()) {
         boolean unknown =
             !taken.contains(seen.path()) && !shown.contains(seen.path()) && seen.size() > 0;
         Optional<Generation> its = Generation.of(seen.path(), original);
-        if (unknown && its.isPresent() && its.get().after(known.get()) && !isCopy(seen)) {
+        if (unknown
+            && its.isPresent()
+            && its.get().after(older.get())
+            && !isOneOf(known, seen)
+            && !isCopy(seen)) {
           missed.put(seen, original);
         }
       }
@@ -206,6 +210,18 @@ final class Recognition {
         free.remove(seen.path());
       }
     }
+  }
+
+  /**
+   * Whether it is a known file that was renamed while it was looked for; the next look finds it.
+   */
+  private static boolean isOneOf(Collection<FollowedFile> known, Seen seen) throws IOException {
+    for (FollowedFile file : known) {
+      if (seen.hasKey() && file.key().equals(seen.key()) && file.isIn(seen)) {
+        return true;
+      }
+    }
+    return false;
   }
 
   private boolean isCopy(Seen seen) throws IOException {
