@@ -58,6 +58,8 @@ final class FilesReadCommand implements Callable<Integer> {
         for (Map<String, Object> row : SqlCommand.rows(answer)) {
           terminal.json(row);
         }
+      } else if (answer.rows().isEmpty()) {
+        terminal.say(file + " has no rows");
       } else {
         SqlCommand.show(answer, terminal);
         terminal.say(Counted.of(answer.rows().size(), "row"));

@@ -13,11 +13,8 @@ import java.nio.file.Path;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.Arrays;
-import java.util.HashSet;
 import java.util.Optional;
 import java.util.OptionalLong;
-import java.util.Set;
-import java.util.TreeSet;
 
 /**
  * One file that is read from a position on, in blocks of whole lines, as it grows; whatever its
@@ -67,15 +64,7 @@ final class FollowedFile implements AutoCloseable {
   /** The bytes before the place up to which was read, as many as are known of the last ones. */
   private byte[] tail = NOTHING;
 
-  /** When the rest became longer the last time. */
-  private long grewAt = System.nanoTime();
-
-  /** Where records end that had no end of their own when they were taken. */
-  private final TreeSet<Long> cuts = new TreeSet<>();
-
-  /** Those of them that whoever keeps the file's identity knows by now. */
-  private final Set<Long> saidCuts = new HashSet<>();
-
+  private final Cuts cuts = new Cuts();
   private boolean doubtful;
   private boolean gone;
 
@@ -99,8 +88,7 @@ final class FollowedFile implements AutoCloseable {
     this.mark = mark;
     this.gone = mark != null && mark.gone();
     if (mark != null) {
-      cuts.addAll(mark.cuts());
-      saidCuts.addAll(cuts);
+      cuts.known(mark.cuts());
     }
     this.header = reading.header() ? null : NOTHING;
   }
@@ -274,18 +262,17 @@ final class FollowedFile implements AutoCloseable {
 
   /** Who the file is. */
   Optional<Identity> identity() {
-    return Optional.ofNullable(mark).map(known -> known.with(cuts).identity());
+    return Optional.ofNullable(mark).map(known -> known.with(cuts.all()).identity());
   }
 
   /** Who it is was said: its cuts may be used from the next call on. */
   void said() {
-    saidCuts.addAll(cuts);
+    cuts.said();
   }
 
   /** Nothing before a position is asked for again. */
   void accounted(long place) {
-    cuts.headSet(place, true).clear();
-    saidCuts.retainAll(cuts);
+    cuts.accounted(place);
   }
 
   /** Whether something of it is going to be taken if nothing follows. */
@@ -346,7 +333,7 @@ final class FollowedFile implements AutoCloseable {
       if (length == before) {
         break;
       }
-      grewAt = System.nanoTime();
+      cuts.grew();
       end = position + length == cut ? length : reading.framing().end(data, before, length);
       size = content.packed() ? content.size(position + length) : size;
     }
@@ -362,7 +349,7 @@ final class FollowedFile implements AutoCloseable {
     }
     rest = Arrays.copyOf(data, length);
     tail = Arrays.copyOfRange(rest, Math.max(0, length - TAIL), length);
-    cutWhatIsDue();
+    cuts.cutWhatIsDue(reading, position, rest);
     return Optional.empty();
   }
 
@@ -381,23 +368,10 @@ final class FollowedFile implements AutoCloseable {
     return broken;
   }
 
-  /**
-   * The next place where a record ends whatever follows; {@link Long#MAX_VALUE} if there is none.
-   * One of which nobody would know after a crash is none yet.
-   */
+  /** The next place where a record ends whatever follows; the largest number if there is none. */
   private long cut() {
-    cutWhatIsDue();
-    Long next = cuts.higher(position);
-    return next == null || !saidCuts.contains(next) ? Long.MAX_VALUE : next;
-  }
-
-  /** If nothing has come for a while, what there is becomes a record. */
-  private void cutWhatIsDue() {
-    Duration quiet = Duration.ofNanos(System.nanoTime() - grewAt);
-    int due = rest.length == 0 || cuts.higher(position) != null ? 0 : reading.due(rest, quiet);
-    if (due > 0) {
-      cuts.add(position + due);
-    }
+    cuts.cutWhatIsDue(reading, position, rest);
+    return cuts.behind(position).orElse(Long.MAX_VALUE);
   }
 
   private Dating dating() {

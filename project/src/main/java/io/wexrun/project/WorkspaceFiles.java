@@ -87,7 +87,10 @@ public final class WorkspaceFiles {
     List<FileFormat> formats =
         ServiceLoader.load(FileFormat.class).stream().map(ServiceLoader.Provider::get).toList();
     if (!Files.isRegularFile(file)) {
-      throw OutsideException.lasting("there is no file " + file);
+      throw OutsideException.lasting(
+          Files.isDirectory(file)
+              ? file + " is a folder: name a file in it"
+              : "there is no file " + file);
     }
     for (FileFormat format : formats) {
       if (format.owns(file.getFileName().toString())) {

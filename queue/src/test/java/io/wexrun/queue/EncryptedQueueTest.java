@@ -18,9 +18,11 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.Arrays;
+import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.stream.IntStream;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
@@ -84,6 +86,28 @@ class EncryptedQueueTest {
     append(codec, OLD, 0, 100);
     assertThat(written()).doesNotContain("card", "4711", "gate-12").contains("old");
     assertThat(values(BOTH)).isEqualTo(cards(100));
+  }
+
+  /** What is the same looks another way each time, in one process and in the next. */
+  @Test
+  void equalRecordsAreNotSeenToBeEqual() throws IOException {
+    for (int life = 0; life < 3; life++) {
+      append(Codec.NONE, OLD, 0, 1);
+      append(Codec.NONE, OLD, 0, 1);
+    }
+    byte[] bytes = Files.readAllBytes(file());
+    Set<String> ends = new HashSet<>();
+    int packs = 0;
+    for (int at = 0; at < bytes.length - Pack.HEADER; at++) {
+      if (ByteBuffer.wrap(bytes).getInt(at) == Pack.MAGIC) {
+        Pack pack = Pack.read(bytes, at, bytes.length - at).orElseThrow();
+        int end = at + pack.bytes();
+        ends.add(Arrays.toString(Arrays.copyOfRange(bytes, end - 40, end)));
+        packs++;
+      }
+    }
+    assertThat(packs).isEqualTo(6);
+    assertThat(ends).hasSize(6);
   }
 
   @Test

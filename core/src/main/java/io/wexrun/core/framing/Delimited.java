@@ -3,7 +3,6 @@ package io.wexrun.core.framing;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Records;
-import java.util.Arrays;
 
 /**
  * Records with their length before each one. A length that is none, or that the data cannot have,
@@ -83,9 +82,7 @@ public final class Delimited implements Framing {
   public Records cut(Block block) {
     byte[] data = block.data();
     int to = block.length();
-    int[] starts = new int[to / 64 + 16];
-    int[] ends = new int[starts.length];
-    int count = 0;
+    Spans spans = new Spans(block);
     int at = 0;
     while (at < to) {
       long next = length(data, at, to);
@@ -95,14 +92,9 @@ public final class Delimited implements Framing {
         start = at;
         end = to;
       }
-      if (count == starts.length) {
-        starts = Arrays.copyOf(starts, count * 2);
-        ends = Arrays.copyOf(ends, count * 2);
-      }
-      starts[count] = start;
-      ends[count++] = (int) end;
+      spans.add(start, (int) end);
       at = (int) end;
     }
-    return Records.atBytes(data, starts, ends, count, block.first(), null);
+    return spans.records();
   }
 }

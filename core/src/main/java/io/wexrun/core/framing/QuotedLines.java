@@ -3,7 +3,6 @@ package io.wexrun.core.framing;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Records;
-import java.util.Arrays;
 
 /**
  * Lines whose values may stand in double quotes and then hold line ends, as in RFC 4180. A quote
@@ -58,20 +57,13 @@ public final class QuotedLines implements Framing {
   public Records cut(Block block) {
     byte[] data = block.data();
     int length = block.length();
-    int[] starts = new int[length / 64 + 16];
-    int[] ends = new int[starts.length];
-    int count = 0;
+    Spans spans = new Spans(block);
     for (int at = 0; at < length; ) {
       int next = recordEnd(data, at, length);
       int end = next < 0 ? length : next - 1;
-      if (count == starts.length) {
-        starts = Arrays.copyOf(starts, count * 2);
-        ends = Arrays.copyOf(ends, count * 2);
-      }
-      starts[count] = at;
-      ends[count++] = next > 0 && end > at && data[end - 1] == '\r' ? end - 1 : end;
+      spans.add(at, next > 0 && end > at && data[end - 1] == '\r' ? end - 1 : end);
       at = next < 0 ? length : next;
     }
-    return Records.atBytes(data, starts, ends, count, block.first(), null).asLines();
+    return spans.records().asLines();
   }
 }

@@ -98,19 +98,12 @@ final class Separated implements Framing {
   public Records cut(Block block) {
     byte[] data = block.data();
     int length = block.length();
-    int[] starts = new int[length / 64 + 16];
-    int[] ends = new int[starts.length];
-    int count = 0;
+    Spans spans = new Spans(block);
     for (int at = 0; at < length; ) {
       int next = next(data, at, length);
-      if (count == starts.length) {
-        starts = Arrays.copyOf(starts, count * 2);
-        ends = Arrays.copyOf(ends, count * 2);
-      }
-      starts[count] = at;
-      ends[count++] = next < 0 ? length : next;
+      spans.add(at, next < 0 ? length : next);
       at = next < 0 ? length : next + separator.length;
     }
-    return Records.atBytes(data, starts, ends, count, block.first(), null);
+    return spans.records();
   }
 }

@@ -9,7 +9,7 @@ import javax.crypto.spec.SecretKeySpec;
 /**
  * A key that files are encrypted with. Its id stands in their headers; its secret is never written.
  *
- * @param id its name in the workspace
+ * @param id its name in the workspace: 1 to 200 letters, digits, '-' and '_'
  * @param secret 32 bytes, not all of them zero
  */
 public record EncryptionKey(String id, byte[] secret) {
@@ -23,6 +23,9 @@ public record EncryptionKey(String id, byte[] secret) {
 
   /** Copies the secret. */
   public EncryptionKey {
+    if (!id.matches("[A-Za-z0-9_-]{1,200}")) {
+      throw new IllegalArgumentException("'" + id + "' is not a name of a key");
+    }
     if (secret.length != BYTES) {
       throw new IllegalArgumentException("a secret has " + BYTES + " bytes, not " + secret.length);
     }

@@ -16,7 +16,6 @@ import org.apache.parquet.ParquetReadOptions;
 import org.apache.parquet.conf.ParquetConfiguration;
 import org.apache.parquet.conf.PlainParquetConfiguration;
 import org.apache.parquet.crypto.FileDecryptionProperties;
-import org.apache.parquet.crypto.ParquetCryptoRuntimeException;
 import org.apache.parquet.example.data.Group;
 import org.apache.parquet.example.data.simple.convert.GroupRecordConverter;
 import org.apache.parquet.hadoop.ParquetFileReader;
@@ -90,8 +89,10 @@ final class EncryptedReader implements AutoCloseable {
               .withCodecFactory(new Codecs())
               .build();
       return new EncryptedReader(file, reader, schema, rows);
-    } catch (ParquetCryptoRuntimeException e) {
-      throw changed(file);
+    } catch (OutsideException e) {
+      throw e;
+    } catch (IOException | RuntimeException e) {
+      throw failed(file, e);
     }
   }
 
@@ -105,9 +106,13 @@ final class EncryptedReader implements AutoCloseable {
     return keys.of(parts[0], HexFormat.of().parseHex(parts[1]), file.toString());
   }
 
-  private static OutsideException changed(Path file) {
-    return OutsideException.lasting(
-        file + " is damaged, or was changed or cut: what is encrypted in it cannot be read");
+  /** The library throws many things at bytes that are not what was written. */
+  private static IOException failed(Path file, Exception e) throws IOException {
+    if (encrypted(file)) {
+      throw OutsideException.lasting(
+          file + " is damaged, or was changed or cut: what is encrypted in it cannot be read");
+    }
+    return e instanceof IOException io ? io : new IOException(e.getMessage(), e);
   }
 
   MessageType schema() {
@@ -123,8 +128,8 @@ final class EncryptedReader implements AutoCloseable {
   Group next() throws IOException {
     try {
       return reader.read();
-    } catch (ParquetCryptoRuntimeException e) {
-      throw changed(file);
+    } catch (IOException | RuntimeException e) {
+      throw failed(file, e);
     }
   }
 

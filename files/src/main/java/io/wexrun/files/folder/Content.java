@@ -50,7 +50,18 @@ record Content(
    * @param to names in it that were not there before
    */
   record Exchanged(String folder, String staged, List<String> from, List<String> to)
-      implements Step {}
+      implements Step {
+    /** What says that it could not be done. */
+    Exchanged undone() {
+      return new Exchanged(folder, staged, to, from);
+    }
+  }
+
+  /** Whether what a step says holds still: an exchange may have been undone. */
+  boolean holds(Step step) {
+    return !(step instanceof Exchanged exchanged)
+        || steps.lastIndexOf(exchanged.undone()) < steps.lastIndexOf(exchanged);
+  }
 
   /** The same with other columns. */
   Content with(Schema other) {

@@ -192,6 +192,12 @@ final class Merging {
     Content content = content();
     folder.settle(content);
     Path now = folder.path().resolve(exchanged.folder());
+    if (!Files.isDirectory(now)) {
+      return Optional.of("it went away while its files were merged");
+    }
+    if (isElsewhere(now)) {
+      return Optional.of("it is a link, or on another disk than the store's folder");
+    }
     Set<String> known = content.files();
     Set<String> missing = new HashSet<>(exchanged.from());
     List<Path> others = new ArrayList<>();
@@ -216,7 +222,22 @@ final class Merging {
     CommitLog.force(staged);
     CommitLog.force(folder.merging());
     folder.log().append(content, exchanged);
-    folder.finish(exchanged);
+    try {
+      folder.finish(exchanged);
+    } catch (IOException | OutsideException e) {
+      if (folder.isAhead(exchanged)) {
+        folder.log().append(content(), exchanged.undone()); // Or nobody could open the table.
+        TableFolder.remove(staged);
+      }
+      throw e;
+    }
     return Optional.empty();
+  }
+
+  /** Only folders of one disk can be exchanged; of a link only the link would be. */
+  private boolean isElsewhere(Path now) throws IOException {
+    Path expected = folder.path().toRealPath().resolve(folder.path().relativize(now));
+    return !now.toRealPath().equals(expected)
+        || !Files.getFileStore(now).equals(Files.getFileStore(folder.merging()));
   }
 }

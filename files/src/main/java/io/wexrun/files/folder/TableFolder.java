@@ -80,7 +80,7 @@ record TableFolder(Path path) {
     for (Content.Step step : content.steps()) {
       if (step instanceof Content.Placed placed) {
         folders.add(place(placed));
-      } else if (step instanceof Content.Exchanged exchanged) {
+      } else if (step instanceof Content.Exchanged exchanged && content.holds(exchanged)) {
         finish(exchanged);
       }
     }
@@ -122,13 +122,22 @@ record TableFolder(Path path) {
       return;
     }
     Path folder = path.resolve(exchange.folder());
-    boolean done = exchange.to().stream().noneMatch(name -> Files.exists(staged.resolve(name)));
-    if (!done) {
+    if (!Files.isDirectory(folder)) {
+      remove(staged); // Somebody has removed the folder, with all its rows.
+      return;
+    }
+    if (isAhead(exchange)) {
       Exchange.of(staged, folder);
       CommitLog.force(merging());
       CommitLog.force(folder.getParent());
     }
     removeOld(staged, folder, exchange);
+  }
+
+  /** Whether an exchange has not been done. */
+  boolean isAhead(Content.Exchanged exchange) {
+    Path staged = merging().resolve(exchange.staged());
+    return exchange.to().stream().anyMatch(name -> Files.exists(staged.resolve(name)));
   }
 
   /** What others have put into the folder since it was copied goes into the new one. */

@@ -12,7 +12,6 @@ import io.wexrun.core.batch.Rows;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.connect.FileForm;
-import io.wexrun.core.connect.FileFormat;
 import io.wexrun.core.field.ValueText;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
@@ -35,30 +34,13 @@ import java.util.List;
  * RFC 4180 with a header and line feeds. Values are texts as in NDJSON, nested ones as JSON; what
  * is absent is an empty value, and an empty text stands in quotes.
  */
-public final class CsvFormat implements FileFormat {
-  private static final String ENDING = ".csv";
-
+public final class CsvFormat extends TextFormat {
   /** So many characters may a value have that is read again. */
   private static final int LONGEST = 1 << 28;
 
-  @Override
-  public String name() {
-    return "csv";
-  }
-
-  @Override
-  public List<String> compressions() {
-    return TextFile.COMPRESSIONS;
-  }
-
-  @Override
-  public String ending(FileForm form) {
-    return ENDING + TextFile.ending(form);
-  }
-
-  @Override
-  public boolean owns(String name) {
-    return TextFile.owns(name, ENDING);
+  /** For the service loader. */
+  public CsvFormat() {
+    super("csv");
   }
 
   @Override
@@ -94,6 +76,8 @@ public final class CsvFormat implements FileFormat {
   private static CsvReader<String[]> reader(Path file, Keys keys) throws IOException {
     return CsvReader.builder()
         .skipEmptyLines(false)
+        .allowUnclosedQuote(false)
+        .allowExtraCharsAfterClosingQuote(false)
         .maxBufferSize(LONGEST)
         .build(
             new QuotedValues(),

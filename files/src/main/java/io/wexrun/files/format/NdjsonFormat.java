@@ -7,7 +7,6 @@ import io.wexrun.core.batch.Rows;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.connect.FileForm;
-import io.wexrun.core.connect.FileFormat;
 import io.wexrun.core.field.ValueText;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
@@ -39,30 +38,14 @@ import tools.jackson.databind.json.JsonMapper;
  * One JSON object a line. Numbers and truth values are JSON's own, instants and dates are texts of
  * ISO 8601, bytes are base64; what is absent is null.
  */
-public final class NdjsonFormat implements FileFormat {
+public final class NdjsonFormat extends TextFormat {
   private static final int BUFFER = 64 << 10;
-  private static final String ENDING = ".ndjson";
   private static final JsonMapper JSON = JsonMapper.builder().build();
   private static final JsonFactory FACTORY = JsonFactory.builder().rootValueSeparator("").build();
 
-  @Override
-  public String name() {
-    return "ndjson";
-  }
-
-  @Override
-  public List<String> compressions() {
-    return TextFile.COMPRESSIONS;
-  }
-
-  @Override
-  public String ending(FileForm form) {
-    return ENDING + TextFile.ending(form);
-  }
-
-  @Override
-  public boolean owns(String name) {
-    return TextFile.owns(name, ENDING);
+  /** For the service loader. */
+  public NdjsonFormat() {
+    super("ndjson");
   }
 
   @Override

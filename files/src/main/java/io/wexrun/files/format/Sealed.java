@@ -57,11 +57,18 @@ final class Sealed {
   static InputStream read(InputStream from, Path file, Keys keys) throws IOException {
     DataInputStream in = new DataInputStream(from);
     byte[] begin = in.readNBytes(MAGIC.length + 2);
-    if (begin.length < MAGIC.length + 2 || begin[MAGIC.length] != VERSION) {
-      throw new IOException(file + " is encrypted in a way that this version does not know");
+    if (begin.length < MAGIC.length + 2) {
+      throw damaged(file);
+    }
+    if (begin[MAGIC.length] != VERSION) {
+      throw OutsideException.lasting(
+          file + " is encrypted in a way that this version does not know: use a newer Wexrun");
     }
     byte[] id = in.readNBytes(begin[MAGIC.length + 1] & 0xFF);
     byte[] mark = in.readNBytes(EncryptionKey.MARK_BYTES);
+    if (mark.length < EncryptionKey.MARK_BYTES) {
+      throw damaged(file);
+    }
     String name = new String(id, StandardCharsets.UTF_8);
     EncryptionKey key = keys.of(name, mark, file.toString());
     ByteBuffer header = ByteBuffer.allocate(begin.length + id.length + mark.length);
@@ -71,6 +78,11 @@ final class Sealed {
     } catch (GeneralSecurityException e) {
       throw new IllegalStateException(e);
     }
+  }
+
+  private static OutsideException damaged(Path file) {
+    return OutsideException.lasting(
+        file + " is damaged, or was changed or cut: what is encrypted in it cannot be read");
   }
 
   private static StreamingAead cipher(EncryptionKey key) throws GeneralSecurityException {
@@ -105,8 +117,7 @@ final class Sealed {
       try {
         return in.read(to, at, count);
       } catch (IOException e) {
-        throw OutsideException.lasting(
-            file + " is damaged, or was changed or cut: what is encrypted in it cannot be read");
+        throw damaged(file);
       }
     }
   }

@@ -29,6 +29,7 @@ import java.util.List;
 import java.util.Random;
 import java.util.TreeSet;
 import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.atomic.AtomicInteger;
 import java.util.stream.IntStream;
 import java.util.stream.LongStream;
 import java.util.stream.Stream;
@@ -208,9 +209,16 @@ class MergingTest {
     try (Store store = open(base);
         Target target = store.target("p", ROWS)) {
       load(target, 0, 3);
+      AtomicInteger loaded = new AtomicInteger(3);
       CompletableFuture<Void> loading =
           CompletableFuture.runAsync(
-              () -> IntStream.range(1, 300).forEach(i -> load(target, i * 3L, 3)));
+              () ->
+                  IntStream.range(1, 300)
+                      .forEach(
+                          i -> {
+                            load(target, i * 3L, 3);
+                            loaded.addAndGet(3);
+                          }));
       CompletableFuture<Void> merging =
           CompletableFuture.runAsync(
               () -> {
@@ -220,14 +228,76 @@ class MergingTest {
               });
       int looks = 0;
       while (!merging.isDone()) {
+        int before = loaded.get();
         List<Long> seen = listed(base);
-        assertThat(new TreeSet<>(seen)).hasSameSizeAs(seen);
+        assertThat(new TreeSet<>(seen)).as("none twice").hasSameSizeAs(seen);
+        assertThat(seen).as("none missing").containsAll(upTo(before));
         looks++;
       }
       loading.get();
       merging.get();
       assertThat(looks).isPositive();
       assertThat(listed(base)).isEqualTo(upTo(900));
+    }
+  }
+
+  /** As when old folders are moved to a larger disk, or removed, by who looks after them. */
+  @Test
+  void aFolderThatIsALinkIsLeftAsItIs() throws IOException {
+    try (Store store = open(base);
+        Target target = store.target("p", ROWS)) {
+      load(target, 0, 3);
+      load(target, 3, 3);
+      Path moved = Files.move(table(base).resolve("part=p0"), base.resolve("elsewhere"));
+      Files.createSymbolicLink(table(base).resolve("part=p0"), moved);
+      List<Filing.Merged> merged = merge(store);
+      assertThat(merged.get(0).left())
+          .contains("it is a link, or on another disk than the store's folder");
+      assertThat(merged.get(1).left()).isEmpty();
+      load(target, 6, 3);
+      assertThat(listed(base)).isEqualTo(upTo(9));
+    }
+  }
+
+  /** The log says that a folder is exchanged, and it is not: a crash, or it could not be. */
+  @Test
+  void anExchangeThatIsAheadIsFinishedOrUndone() throws IOException {
+    for (boolean undone : new boolean[] {false, true}) {
+      Path here = base.resolve("undone-" + undone);
+      try (Store store = open(here);
+          Target target = store.target("p", ROWS)) {
+        load(target, 0, 3);
+        load(target, 3, 3);
+      }
+      TableFolder folder = new TableFolder(table(here));
+      Path staged = Files.createDirectories(folder.merging().resolve("x"));
+      List<String> from = new ArrayList<>();
+      StringBuilder rows = new StringBuilder();
+      try (Stream<Path> files = Files.list(table(here).resolve("part=p0"))) {
+        for (Path file : files.toList()) {
+          from.add(file.getFileName().toString());
+          rows.append(Files.readString(file));
+        }
+      }
+      Files.writeString(staged.resolve("merged.ndjson"), rows);
+      Content.Exchanged exchanged =
+          new Content.Exchanged("part=p0", "x", from, List.of("merged.ndjson"));
+      CommitLog log = folder.log();
+      log.append(log.read().orElseThrow(), exchanged);
+      if (undone) {
+        log.append(log.read().orElseThrow(), exchanged.undone());
+      }
+      try (Store store = open(here);
+          Target target = store.target("p", ROWS)) {
+        load(target, 6, 3);
+        assertThat(listed(here)).isEqualTo(upTo(9));
+        assertThat(staged).doesNotExist();
+        assertThat(Files.exists(table(here).resolve("part=p0/merged.ndjson"))).isEqualTo(!undone);
+        List<Path> byLog =
+            ((Filing) store)
+                .files("rows").orElseThrow().stream().map(Filing.RowsFile::path).toList();
+        assertThat(numbers(byLog)).isEqualTo(upTo(9));
+      }
     }
   }
 
