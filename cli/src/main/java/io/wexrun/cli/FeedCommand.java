@@ -34,7 +34,7 @@ final class FeedCommand implements Callable<Integer> {
       names = "--what",
       paramLabel = "KIND",
       defaultValue = "gates",
-      description = "gates, vehicles, tickets or depots (default ${DEFAULT-VALUE}).")
+      description = "gates, vehicles, tickets, depots or events (default ${DEFAULT-VALUE}).")
   private Feed.Kind what;
 
   @Option(

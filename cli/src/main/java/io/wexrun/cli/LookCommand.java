@@ -1,17 +1,16 @@
 package io.wexrun.cli;
 
-import io.wexrun.core.connect.ReferenceReader;
+import io.wexrun.core.connect.RowsReader;
 import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.look.FieldLook;
 import io.wexrun.core.look.Look;
 import io.wexrun.core.look.Looker;
-import io.wexrun.core.reference.ReferenceTable;
+import io.wexrun.files.content.Sample;
+import io.wexrun.files.whole.RowsLook;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.draft.Drafts;
 import java.io.IOException;
-import java.io.InputStream;
-import java.io.SequenceInputStream;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
@@ -22,7 +21,6 @@ import java.util.Locale;
 import java.util.Map;
 import java.util.ServiceLoader;
 import java.util.concurrent.Callable;
-import java.util.zip.GZIPInputStream;
 import picocli.CommandLine;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
@@ -49,9 +47,9 @@ final class LookCommand implements Callable<Integer> {
   private static final int KILOBYTE = 1024;
   private static final int SAMPLE_ROWS = 100_000;
 
-  /** Files that hold tables, with the ending that their names have. */
+  /** Files that hold rows, with the names of their formats. */
   private static final Map<String, String> TABLES =
-      Map.of("a Parquet file", ".parquet", "an Avro file", ".avro");
+      Map.of("a Parquet file", "parquet", "an Avro file", "avro", "an Arrow file", "arrow");
 
   private final Terminal terminal;
 
@@ -61,7 +59,9 @@ final class LookCommand implements Callable<Integer> {
   @Parameters(
       arity = "1..*",
       paramLabel = "FILE",
-      description = "What to look at; several files are taken as one; - is standard input.")
+      description =
+          "What to look at: files, also compressed ones and archives, which are taken as one; or a"
+              + " folder with files. - is standard input.")
   private List<String> files;
 
   @Option(
@@ -72,6 +72,28 @@ final class LookCommand implements Callable<Integer> {
   private int sample;
 
   @Option(
+      names = "--encoding",
+      paramLabel = "NAME",
+      defaultValue = "",
+      description =
+          "Of text that is neither UTF-8 nor has a byte-order mark, such as windows-1252.")
+  private String encoding;
+
+  @Option(
+      names = "--descriptors",
+      paramLabel = "FILE",
+      description =
+          "For Protocol Buffers: a descriptor set, as protoc --include_imports"
+              + " --descriptor_set_out writes it; with --message.")
+  private String descriptors;
+
+  @Option(
+      names = "--message",
+      paramLabel = "NAME",
+      description = "For Protocol Buffers: the full name of the message that the file holds.")
+  private String message;
+
+  @Option(
       names = "--draft",
       paramLabel = "NAME",
       description = "Write pipelines/NAME.yaml, and table NAME into wexrun.yaml.")
@@ -79,6 +101,7 @@ final class LookCommand implements Callable<Integer> {
 
   private boolean truncated;
   private boolean packed;
+  private boolean folders;
 
   LookCommand(Terminal terminal) {
     this.terminal = terminal;
@@ -90,6 +113,9 @@ final class LookCommand implements Callable<Integer> {
       throw new CommandLine.ParameterException(
           spec.commandLine(), "--sample is from 1 to 1048576 kilobytes");
     }
+    if (descriptors != null || message != null) {
+      return lookAtMessages();
+    }
     byte[] data = read();
     String binary = binary(data);
     if (TABLES.containsKey(binary) && files.size() == 1 && !files.get(0).equals("-")) {
@@ -100,7 +126,10 @@ final class LookCommand implements Callable<Integer> {
       terminal.flush();
       return ExitCode.DONE;
     }
-    Look look = Looker.at(data);
+    return shown(Looker.at(data));
+  }
+
+  private int shown(Look look) {
     if (look.records() == 0) {
       terminal.say("there are no records to look at");
       return ExitCode.DONE;
@@ -114,72 +143,106 @@ final class LookCommand implements Callable<Integer> {
   }
 
   /** Looks at a file that holds a table. */
-  private int lookAtTable(String what) {
+  private int lookAtTable(String what) throws IOException {
     Path file = terminal.at(files.get(0));
-    ReferenceReader reader =
-        ServiceLoader.load(ReferenceReader.class).stream()
+    String format = TABLES.get(what);
+    RowsReader reader =
+        ServiceLoader.load(RowsReader.class).stream()
             .map(ServiceLoader.Provider::get)
-            .filter(r -> r.endings().contains(TABLES.get(what)))
+            .filter(r -> r.format().equals(format))
             .findFirst()
             .orElseThrow();
-    ReferenceTable table = reader.read(file, files.get(0), SAMPLE_ROWS);
-    List<FieldLook> fields = Looker.at(table);
-    int rows = table.rows().size();
-    if (draft != null) {
-      throw new OutsideException(
-          "pipelines do not follow "
-              + what.replaceFirst("an? ", "")
-              + "s: 'lookup' reads one as a reference table");
-    }
+    RowsLook look = rows(reader, file);
     if (workspaceOption.json()) {
-      terminal.json(
-          Map.of("format", TABLES.get(what).substring(1), "records", rows, "fields", fields));
+      terminal.json(Map.of("format", format, "records", look.rows(), "fields", look.fields()));
+    } else {
+      terminal.out.println(
+          terminal.style(Terminal.Style.PLACE, what)
+              + ": "
+              + Counted.of(look.rows(), "row")
+              + (look.more() ? " looked at, and there are more" : ""));
+      terminal.out.println();
+      show(look.fields(), look.rows());
+      terminal.flush();
+    }
+    if (draft == null) {
       return ExitCode.DONE;
     }
-    terminal.out.println(
-        terminal.style(Terminal.Style.PLACE, what)
-            + ": "
-            + Counted.of(rows, "row")
-            + (rows == SAMPLE_ROWS ? " looked at, there may be more" : ""));
-    terminal.out.println();
-    show(fields, rows);
-    terminal.flush();
-    return ExitCode.DONE;
+    Path folder = workspaceOption.folder().orElseGet(this::nearest);
+    return drafted(Drafts.write(folder, draft, look.columns(), format, relative(folder, file)));
+  }
+
+  private RowsLook rows(RowsReader reader, Path file) {
+    try {
+      return RowsLook.at(reader, file, SAMPLE_ROWS);
+    } catch (IOException e) {
+      throw new OutsideException("cannot read " + files.get(0) + ": " + e.getMessage(), e);
+    }
+  }
+
+  /** Looks at messages of which a descriptor set tells what they are. */
+  private int lookAtMessages() throws IOException {
+    if (descriptors == null || message == null || files.size() != 1 || files.contains("-")) {
+      throw new CommandLine.ParameterException(
+          spec.commandLine(), "messages need --descriptors, --message and one file");
+    }
+    Path file = terminal.at(files.get(0));
+    if (Files.isDirectory(file)) {
+      throw new OutsideException(
+          files.get(0) + " is a folder: name one file in it, to see what its messages are");
+    }
+    if (!Files.isRegularFile(file)) {
+      throw new OutsideException("there is no file " + files.get(0));
+    }
+    Path set = terminal.at(descriptors);
+    Sample read = Sample.ofBytes(file, sample * KILOBYTE);
+    packed = read.packed();
+    truncated = read.more();
+    read.broken().ifPresent(terminal::say);
+    Path folder = workspaceOption.folder().orElseGet(this::nearest);
+    Look look = Drafts.look(folder, read.bytes(), relative(folder, set), message);
+    return shown(look);
   }
 
   private byte[] read() throws IOException {
-    List<InputStream> streams = new ArrayList<>();
-    try {
-      for (String file : files) {
-        if (!file.equals("-") && !Files.isRegularFile(terminal.at(file))) {
-          boolean folder = Files.isDirectory(terminal.at(file));
-          throw new OutsideException(folder ? file + " is a folder" : "there is no file " + file);
+    if (files.contains("-")) {
+      return readInput();
+    }
+    List<Path> paths = new ArrayList<>();
+    for (String file : files) {
+      Path path = terminal.at(file);
+      if (Files.isDirectory(path)) {
+        folders = true;
+        List<Path> inside = Sample.filesOf(path);
+        if (inside.isEmpty()) {
+          throw new OutsideException("there is no file in the folder " + file);
         }
-        streams.add(file.equals("-") ? terminal.in : open(terminal.at(file)));
-      }
-      InputStream all = new SequenceInputStream(java.util.Collections.enumeration(streams));
-      byte[] data = all.readNBytes(sample * KILOBYTE);
-      truncated = data.length == sample * KILOBYTE && all.read() >= 0;
-      int end = data.length;
-      while (truncated && end > 1 && data[end - 1] != '\n') {
-        end--; // A line that the sample cuts would look spoiled.
-      }
-      return Arrays.copyOf(data, end > 1 ? end : data.length);
-    } finally {
-      for (InputStream stream : streams) {
-        stream.close();
+        paths.addAll(inside);
+      } else if (Files.isRegularFile(path)) {
+        paths.add(path);
+      } else {
+        throw new OutsideException("there is no file " + file);
       }
     }
+    Sample read = Sample.of(paths, encoding, sample * KILOBYTE);
+    packed = read.packed();
+    read.broken().ifPresent(terminal::say);
+    truncated = read.more();
+    return read.bytes();
   }
 
-  private InputStream open(Path file) throws IOException {
-    try (InputStream probe = Files.newInputStream(file)) {
-      byte[] magic = probe.readNBytes(2);
-      boolean gzip = magic.length == 2 && magic[0] == 0x1F && magic[1] == (byte) 0x8B;
-      packed |= gzip;
-      InputStream in = Files.newInputStream(file);
-      return gzip ? new GZIPInputStream(in) : in;
+  private byte[] readInput() throws IOException {
+    if (files.size() > 1) {
+      throw new CommandLine.ParameterException(
+          spec.commandLine(), "standard input is looked at alone, without other files");
     }
+    byte[] data = terminal.in.readNBytes(sample * KILOBYTE);
+    truncated = data.length == sample * KILOBYTE && terminal.in.read() >= 0;
+    int end = data.length;
+    while (truncated && end > 1 && data[end - 1] != '\n') {
+      end--; // A line that the sample cuts would look spoiled.
+    }
+    return Arrays.copyOf(data, end > 1 ? end : data.length);
   }
 
   /** The name of a format that is known by how it begins, but not made of lines. */
@@ -192,6 +255,10 @@ final class LookCommand implements Callable<Integer> {
     if (head.startsWith("Obj\u0001")) {
       return "an Avro file";
     }
+    if (new String(data, 0, Math.min(6, data.length), java.nio.charset.StandardCharsets.ISO_8859_1)
+        .equals("ARROW1")) {
+      return "an Arrow file";
+    }
     if (head.startsWith("PK")) {
       return "a ZIP archive";
     }
@@ -202,17 +269,27 @@ final class LookCommand implements Callable<Integer> {
     return zeros > 0 ? "binary data" : "";
   }
 
+  private static String separator(char separator) {
+    return switch (separator) {
+      case '\t' -> "tab";
+      case ' ' -> "blank";
+      default -> String.valueOf(separator);
+    };
+  }
+
   private static String name(Look look) {
     return switch (look.format()) {
-      case LINES -> "text lines";
+      case LINES ->
+          look.intake().containsKey("framing") ? "events of one or more lines" : "text lines";
       case JSON -> "JSON, an object on each line";
       case CSV ->
           "separated values ("
-              + (look.separator() == '\t' ? "tab" : look.separator())
+              + separator(look.separator())
               + "), "
               + (look.header() ? "with" : "without")
               + " a header";
       case PAIRS -> "key=value pairs";
+      case MESSAGES -> "messages, each behind its length (" + look.intake().get("framing") + ")";
       case SYSLOG -> "syslog" + (look.oldSyslog() ? ", some of it RFC 3164" : " (RFC 5424)");
     };
   }
@@ -221,7 +298,7 @@ final class LookCommand implements Callable<Integer> {
     String share = String.format(Locale.ROOT, "%.1f", 100.0 * look.fits() / look.records());
     terminal.out.println(
         terminal.style(Terminal.Style.PLACE, name(look))
-            + (packed ? ", compressed with gzip" : "")
+            + (packed ? ", compressed" : "")
             + ": "
             + Counted.of(look.records(), "record")
             + (truncated ? " in a sample of " + Counted.number(sample) + " KB" : "")
@@ -279,6 +356,7 @@ final class LookCommand implements Callable<Integer> {
     facts.put("records", look.records());
     facts.put("readable", look.fits());
     facts.put("header", look.header());
+    facts.put("intake", look.intake());
     facts.put("templates", look.templates());
     facts.put("fields", look.fields());
     facts.put("misfits", look.misfits());
@@ -286,14 +364,21 @@ final class LookCommand implements Callable<Integer> {
   }
 
   private int draft(Look look) {
-    if (packed || files.contains("-")) {
+    if (files.contains("-")) {
       throw new OutsideException(
-          "a draft needs plain files, which a pipeline can follow: unpack or save the data first");
+          "a draft needs files, which a pipeline can follow: save the data first");
     }
     Path folder = workspaceOption.folder().orElseGet(this::nearest);
-    List<String> names = files.stream().map(f -> relative(folder, terminal.at(f))).toList();
-    String pattern = names.size() == 1 ? names.get(0) : "{" + String.join(",", names) + "}";
-    List<Path> written = Drafts.write(folder, draft, look, pattern);
+    List<String> names =
+        files.stream()
+            .map(f -> relative(folder, terminal.at(f)) + (isFolder(f) ? "/**/*" : ""))
+            .toList();
+    Object pattern = names.size() == 1 ? names.get(0) : names;
+    Map<String, Object> settings = encoding.isEmpty() ? Map.of() : Map.of("encoding", encoding);
+    return drafted(Drafts.write(folder, draft, look, pattern, settings));
+  }
+
+  private int drafted(List<Path> written) {
     terminal.say(
         "wrote "
             + written.get(0)
@@ -304,6 +389,10 @@ final class LookCommand implements Callable<Integer> {
     terminal.say(
         "go on: wexrun check --show, wexrun try " + draft + ", wexrun run --once " + draft);
     return ExitCode.DONE;
+  }
+
+  private boolean isFolder(String file) {
+    return folders && Files.isDirectory(terminal.at(file));
   }
 
   private Path nearest() {

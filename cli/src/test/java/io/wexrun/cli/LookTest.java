@@ -5,8 +5,11 @@ import static org.assertj.core.api.Assertions.assertThat;
 import io.wexrun.cli.Wexrun.Result;
 import java.io.IOException;
 import java.io.OutputStream;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.Arrays;
+import java.util.List;
 import java.util.zip.GZIPOutputStream;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
@@ -37,6 +40,93 @@ class LookTest {
   }
 
   @Test
+  void eventsWithStackTracesAreDraftedAsOneRecordEach() throws IOException {
+    Wexrun here = Wexrun.in(folder);
+    here.run("feed", "--what", "events", "--count", "300", "--spoil", "0", "--out", "depot.log");
+    long events =
+        Files.readString(folder.resolve("depot.log"))
+            .lines()
+            .filter(l -> l.startsWith("2026"))
+            .count();
+    Result look = here.run("look", "depot.log", "--draft", "depot");
+    assertThat(look.exit()).as(look.err() + look.out()).isZero();
+    assertThat(look.out())
+        .startsWith("events of one or more lines")
+        .contains("100.0 % can be read");
+    assertThat(here.run("run", "--once").exit()).isZero();
+    assertThat(
+            here.run(
+                    "sql",
+                    "--json",
+                    "select count(*) as n, count(distinct level) as levels, count(*) filter (where "
+                        + "level = 'ERROR' and message like '%at ostrel.depot%') > 0 as traces,"
+                        + " bool_and(time >= '2026-05-03') as timed from depot")
+                .json()
+                .get("rows")
+                .get(0)
+                .toString())
+        .isEqualTo("{\"n\":" + events + ",\"levels\":2,\"traces\":true,\"timed\":true}");
+  }
+
+  @Test
+  void whatCannotBeUnpackedToItsEndIsTold() throws IOException {
+    Wexrun here = Wexrun.in(folder);
+    here.run("feed", "--count", "3000", "--spoil", "0", "--out", "gates.log");
+    Path packed = folder.resolve("half.gz");
+    try (OutputStream out = new GZIPOutputStream(Files.newOutputStream(packed))) {
+      Files.copy(folder.resolve("gates.log"), out);
+    }
+    byte[] bytes = Files.readAllBytes(packed);
+    Files.write(packed, Arrays.copyOf(bytes, bytes.length / 2));
+    Result look = here.run("look", "half.gz");
+    assertThat(look.err()).contains("half.gz cannot be unpacked to its end");
+    assertThat(look.out()).contains("100.0 % can be read");
+  }
+
+  @Test
+  void linesThatNameColumnsAreDrafted() throws IOException {
+    Wexrun here = Wexrun.in(folder);
+    Files.writeString(
+        folder.resolve("access.log"),
+        """
+        #Software: gate proxy
+        #Fields: date time c-ip sc-status cs(User-Agent)
+        2026-11-25 08:00:00 10.0.0.1 200 "Tram reader 1.0"
+        2026-11-25 08:00:01 10.0.0.2 404 -
+        #Fields: c-ip date time sc-status cs(User-Agent)
+        10.0.0.3 2026-11-25 08:00:02 200 x
+        """);
+    Result look = here.run("look", "access.log", "--draft", "access");
+    assertThat(look.exit()).as(look.err()).isZero();
+    assertThat(here.run("run", "--once").exit()).isZero();
+    assertThat(here.run("sql", "--json", "select count(*) as n, max(c_ip) as c from access").out())
+        .contains("\"n\":3,\"c\":\"10.0.0.3\"");
+    assertThat(here.run("sql", "--json", "select count(cs_user_agent) as n from access").out())
+        .as("a dash is no value")
+        .contains("\"n\":2");
+  }
+
+  @Test
+  void aFolderOfTextInAnotherEncodingIsDraftedAsItIs() throws IOException {
+    Wexrun here = Wexrun.in(folder);
+    Files.createDirectories(folder.resolve("in/north"));
+    for (String name : List.of("in/a.csv", "in/north/b.csv")) {
+      Files.write(
+          folder.resolve(name),
+          "id;stop\n1;Brücke\n2;Straße\n".getBytes(StandardCharsets.ISO_8859_1));
+    }
+    Result look = here.run("look", "in", "--encoding", "latin1", "--draft", "stops", "--json");
+    assertThat(look.exit()).as(look.err()).isZero();
+    assertThat(look.out()).contains("Straße");
+    assertThat(here.run("run", "--once").exit()).isZero();
+    assertThat(here.run("sql", "--json", "select stop from stops").out()).contains("Brücke");
+    assertThat(here.run("look", "in", "--encoding", "nothing").err())
+        .contains("there is no encoding 'nothing'");
+    Files.createDirectories(folder.resolve("empty"));
+    assertThat(here.run("look", "empty").err()).contains("there is no file in the folder empty");
+  }
+
+  @Test
   void aSampleAndPackedOrBinaryDataAreNamedAsSuch() throws IOException {
     Wexrun here = Wexrun.in(folder);
     here.run("feed", "--count", "3000", "--spoil", "0", "--out", "gates.log");
@@ -49,7 +139,9 @@ class LookTest {
     }
     assertThat(here.run("look", "gates.gz", "--json").json().get("records").asInt())
         .isEqualTo(3000);
-    assertThat(here.run("look", "gates.gz", "--draft", "g").err()).contains("unpack");
+    assertThat(here.run("look", "gates.gz", "--draft", "g").err()).contains("wrote");
+    assertThat(here.run("run", "--once", "g").exit()).isZero();
+    assertThat(here.run("sql", "--json", "select count(*) as n from g").out()).contains("3000");
     Files.write(folder.resolve("x.parquet"), new byte[] {'P', 'A', 'R', '1', 0});
     Result broken = here.run("look", "x.parquet");
     assertThat(broken.exit()).isEqualTo(3);
@@ -66,8 +158,35 @@ class LookTest {
         "sql", "--write", "copy (select i as n, 'x' || i as s from range(5) t(i)) to '" + to + "'");
     assertThat(here.run("look", "t.parquet").out())
         .startsWith("a Parquet file: 5 rows")
-        .containsPattern("n +int +100 % +5 +0 \\| 1 \\| 2");
-    assertThat(here.run("look", "t.parquet", "--draft", "x").err()).contains("reference table");
+        .containsPattern("n +long +100 % +5 +0 \\| 1 \\| 2");
+    assertThat(here.run("look", "t.parquet", "--draft", "x").err()).contains("wrote");
+  }
+
+  @Test
+  void messagesAreLookedAtByTheirDescriptors() throws IOException {
+    Wexrun here = Wexrun.in(folder);
+    here.run("demo");
+    Wexrun demo = Wexrun.in(folder.resolve("tram-demo"));
+    String file = "incoming/power/substations.bin";
+    String[] look = {"look", file, "--descriptors", "schemas/substations.desc", "--message", ""};
+    look[5] = "ostrel.power.Reading";
+    Result seen = demo.run(look);
+    assertThat(seen.out())
+        .startsWith("messages, each behind its length (varint): 3,000 records, 98.6 % can be read")
+        .containsPattern("takenAt +timestamp +100 % +many +2026-")
+        .contains("no ostrel.power.Reading: field 5 at byte 39 does not end");
+    String[] draft = Arrays.copyOf(look, 8);
+    draft[6] = "--draft";
+    draft[7] = "readings-too";
+    assertThat(demo.run(draft).err()).contains("wrote");
+    assertThat(demo.run("check").exit()).isZero();
+    assertThat(demo.run("run", "--once", "readings-too").out()).contains("2,959", "balanced");
+    look[5] = "Reading";
+    assertThat(demo.run(look).err()).contains("did you mean 'ostrel.power.Reading'?");
+    look[5] = "ostrel.power.Reading";
+    look[3] = "schemas/substations.proto";
+    assertThat(demo.run(look).err())
+        .contains("is not a descriptor set", "--descriptor_set_out=schemas/substations.desc");
   }
 
   @Test

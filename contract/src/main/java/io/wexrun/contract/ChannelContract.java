@@ -5,6 +5,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 import io.wexrun.core.channel.Channel;
 import io.wexrun.core.framing.Lines;
 import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.FilePlace;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.tally.Account;
@@ -30,6 +31,7 @@ public abstract class ChannelContract {
   private static final SourcePartition A = new SourcePartition("a.log");
   private static final SourcePartition B = new SourcePartition("~b/c");
   private static final byte[] HEADER = "a header".getBytes(StandardCharsets.UTF_8);
+  private static final FilePlace PLACE = new FilePlace("in/a.csv", 12, "depot-3");
   private static final byte[] TEXT = text();
 
   /**
@@ -59,7 +61,7 @@ public abstract class ChannelContract {
       end = end(end);
     }
     byte[] data = Arrays.copyOfRange(TEXT, (int) from, end);
-    return new Block(source, from, end, data, data.length, Lines.FRAMING, HEADER, 77, 66);
+    return new Block(source, from, end, data, data.length, Lines.FRAMING, HEADER, 77, 66, PLACE);
   }
 
   private static int end(int from) {
@@ -96,6 +98,7 @@ public abstract class ChannelContract {
       assertThat(records.written(i)).isEqualTo(expected.written(i));
     }
     assertThat(records.header()).isEqualTo(expected.header());
+    assertThat(got.place()).isEqualTo(put.place());
   }
 
   @Test

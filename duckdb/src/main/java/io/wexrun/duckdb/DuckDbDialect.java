@@ -1,5 +1,6 @@
 package io.wexrun.duckdb;
 
+import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Type;
 import io.wexrun.sql.Dialect;
 import io.wexrun.sql.Names;
@@ -18,6 +19,7 @@ import java.util.stream.Collectors;
 
 /** How DuckDB writes tables. */
 final class DuckDbDialect implements Dialect {
+  private static final Pattern MEMBER = Pattern.compile("(?:\"([^\"]+)\"|(\\S+)) (.+)");
   private static final Pattern DECIMAL = Pattern.compile("DECIMAL\\((\\d+),(\\d+)\\)");
 
   @Override
@@ -29,6 +31,9 @@ final class DuckDbDialect implements Dialect {
   public Optional<Type> read(String stored) {
     if (stored.endsWith("[]")) {
       return read(stored.substring(0, stored.length() - 2)).map(Type.ListOf::new);
+    }
+    if (stored.startsWith("STRUCT(") && stored.endsWith(")")) {
+      return struct(stored.substring("STRUCT(".length(), stored.length() - 1));
     }
     Matcher decimal = DECIMAL.matcher(stored);
     if (decimal.matches()) {
@@ -51,6 +56,34 @@ final class DuckDbDialect implements Dialect {
           case "JSON", "JSONB" -> Type.Scalar.JSON;
           default -> null;
         });
+  }
+
+  /** {@code lat DOUBLE, "odd name" VARCHAR}; names that hold quotes are none of ours. */
+  private Optional<Type> struct(String members) {
+    List<Column> fields = new ArrayList<>();
+    int from = 0;
+    int depth = 0;
+    boolean quoted = false;
+    for (int at = 0; at <= members.length(); at++) {
+      char c = at == members.length() ? ',' : members.charAt(at);
+      quoted ^= c == '"';
+      depth += quoted ? 0 : c == '(' ? 1 : c == ')' ? -1 : 0;
+      if (c != ',' || quoted || depth > 0) {
+        continue;
+      }
+      Matcher member = MEMBER.matcher(members.substring(from, at).strip());
+      if (!member.matches()) {
+        return Optional.empty();
+      }
+      Optional<Type> type = read(member.group(3));
+      if (type.isEmpty()) {
+        return Optional.empty();
+      }
+      String name = member.group(1) == null ? member.group(2) : member.group(1);
+      fields.add(Column.of(name, type.get()));
+      from = at + 1;
+    }
+    return Optional.of(new Type.Struct(fields));
   }
 
   @Override

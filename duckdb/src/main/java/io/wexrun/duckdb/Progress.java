@@ -7,7 +7,11 @@ import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
+import java.util.ArrayList;
+import java.util.Collections;
+import java.util.List;
 import java.util.Map;
+import java.util.Set;
 import java.util.TreeMap;
 
 /**
@@ -23,15 +27,36 @@ record Progress(Identity table, String writer, String label) {
   /** Where a chain begins. */
   private static final long NOTHING = -1;
 
+  /** So many rows are added by one statement. */
+  private static final int AT_ONCE = 500;
+
   private static final String OURS = " where table_id = ? and writer = ?";
 
   /** How far each source partition has got. */
   Map<SourcePartition, Long> read(Connection connection) throws SQLException {
+    return read(connection, Set.of());
+  }
+
+  /** How far some source partitions have got, or all of them if they are none or very many. */
+  private Map<SourcePartition, Long> read(Connection connection, Set<SourcePartition> some)
+      throws SQLException {
     Map<SourcePartition, Long> found = new TreeMap<>();
+    boolean few = !some.isEmpty() && some.size() <= AT_ONCE;
+    String only =
+        few
+            ? " and source in (" + String.join(", ", Collections.nCopies(some.size(), "?")) + ")"
+            : "";
     try (PreparedStatement select =
         connection.prepareStatement(
-            "select source, max(to_position) from wexrun.progress" + OURS + " group by source")) {
+            "select source, max(to_position) from wexrun.progress"
+                + OURS
+                + only
+                + " group by source")) {
       ours(select);
+      int at = 2;
+      for (SourcePartition source : few ? some : Set.<SourcePartition>of()) {
+        select.setString(++at, source.name());
+      }
       try (ResultSet rows = select.executeQuery()) {
         while (rows.next()) {
           found.put(new SourcePartition(rows.getString(1)), rows.getLong(2));
@@ -78,24 +103,41 @@ record Progress(Identity table, String writer, String label) {
       Map<SourcePartition, Long> rows)
       throws SQLException {
     requireNotPast(connection, expected, ends);
+    List<Map.Entry<SourcePartition, Long>> moved = new ArrayList<>();
+    for (Map.Entry<SourcePartition, Long> end : ends.entrySet()) {
+      if (end.getValue() > expected.getOrDefault(end.getKey(), NOTHING)) {
+        moved.add(end);
+      }
+    }
+    for (int from = 0; from < moved.size(); from += AT_ONCE) {
+      insert(
+          connection, moved.subList(from, Math.min(from + AT_ONCE, moved.size())), expected, rows);
+    }
+  }
+
+  /**
+   * Adds rows by one statement: one for each takes seconds with very many sources, and an appender
+   * does not see that another transaction has the same key.
+   */
+  private void insert(
+      Connection connection,
+      List<Map.Entry<SourcePartition, Long>> moved,
+      Map<SourcePartition, Long> expected,
+      Map<SourcePartition, Long> rows)
+      throws SQLException {
+    String values = String.join(", ", Collections.nCopies(moved.size(), "(?, ?, ?, ?, ?, ?)"));
     try (PreparedStatement insert =
-        connection.prepareStatement("insert into wexrun.progress values (?, ?, ?, ?, ?, ?)")) {
-      boolean any = false;
-      for (Map.Entry<SourcePartition, Long> end : ends.entrySet()) {
-        long from = expected.getOrDefault(end.getKey(), NOTHING);
-        if (end.getValue() > from) {
-          ours(insert);
-          insert.setString(3, end.getKey().name());
-          insert.setLong(4, from);
-          insert.setLong(5, end.getValue());
-          insert.setLong(6, rows.getOrDefault(end.getKey(), 0L));
-          insert.addBatch();
-          any = true;
-        }
+        connection.prepareStatement("insert into wexrun.progress values " + values)) {
+      int at = 0;
+      for (Map.Entry<SourcePartition, Long> end : moved) {
+        insert.setString(++at, table.text());
+        insert.setString(++at, writer);
+        insert.setString(++at, end.getKey().name());
+        insert.setLong(++at, expected.getOrDefault(end.getKey(), NOTHING));
+        insert.setLong(++at, end.getValue());
+        insert.setLong(++at, rows.getOrDefault(end.getKey(), 0L));
       }
-      if (any) {
-        insert.executeBatch();
-      }
+      insert.executeUpdate();
     }
   }
 
@@ -105,7 +147,10 @@ record Progress(Identity table, String writer, String label) {
   void requireNotPast(
       Connection connection, Map<SourcePartition, Long> expected, Map<SourcePartition, Long> ends)
       throws SQLException {
-    Map<SourcePartition, Long> found = read(connection);
+    if (ends.isEmpty()) {
+      return;
+    }
+    Map<SourcePartition, Long> found = read(connection, ends.keySet());
     for (SourcePartition source : ends.keySet()) {
       if (found.getOrDefault(source, NOTHING) > expected.getOrDefault(source, NOTHING)) {
         throw OutsideException.lasting(

@@ -1,5 +1,7 @@
 package io.wexrun.files;
 
+import io.wexrun.files.content.Cutter;
+import io.wexrun.files.content.Reading;
 import java.time.Duration;
 import java.util.Collection;
 import java.util.HashSet;
@@ -17,6 +19,7 @@ final class Cuts {
   private final TreeSet<Long> all = new TreeSet<>();
   private final Set<Long> said = new HashSet<>();
   private long grewAt = System.nanoTime();
+  private int changes;
 
   /** Those of an earlier run. */
   void known(List<Long> places) {
@@ -32,13 +35,16 @@ final class Cuts {
   /**
    * If nothing has come for a while, what there is becomes a record.
    *
-   * @param position where the bytes stand that are no record yet
+   * @param cutter has the bytes that are no record yet
    */
-  void cutWhatIsDue(Reading reading, long position, byte[] rest) {
-    if (rest.length > 0 && all.higher(position) == null) {
-      int due = reading.due(rest, Duration.ofNanos(System.nanoTime() - grewAt));
+  void cutWhatIsDue(Reading reading, Cutter cutter) {
+    byte[] rest = cutter.rest();
+    if (rest.length > 0 && all.higher(cutter.position()) == null && !cutter.inHead()) {
+      Duration quiet = Duration.ofNanos(System.nanoTime() - grewAt);
+      int due = reading.due(rest, quiet, cutter.newline());
       if (due > 0) {
-        all.add(position + due);
+        all.add(cutter.position() + due);
+        changes++;
       }
     }
   }
@@ -54,6 +60,11 @@ final class Cuts {
     return all;
   }
 
+  /** How often they have changed. */
+  int changes() {
+    return changes;
+  }
+
   /** The identity was told: those in it may be used from now on. */
   void said() {
     said.addAll(all);
@@ -61,6 +72,10 @@ final class Cuts {
 
   /** Nothing before a position is asked for again. */
   void accounted(long position) {
+    if (all.isEmpty() || all.first() > position) {
+      return;
+    }
+    changes++;
     all.headSet(position, true).clear();
     said.retainAll(all);
   }

@@ -1,6 +1,9 @@
 package io.wexrun.files;
 
 import io.wexrun.core.identity.Identity;
+import io.wexrun.files.content.Content;
+import io.wexrun.files.content.Seen;
+import io.wexrun.files.content.Unpacking;
 import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.nio.file.Path;
@@ -124,9 +127,9 @@ record FileMark(
    * Whether one file holds all bytes of another from its start on, as far as samples tell; of one
    * that is compressed, as far as it can be unpacked by now.
    */
-  static boolean isBeginOf(Path shorter, Path longer, boolean unpack) throws IOException {
-    try (Content one = Content.open(shorter, unpack);
-        Content other = Content.open(longer, unpack)) {
+  static boolean isBeginOf(Path shorter, Path longer, Unpacking unpacking) throws IOException {
+    try (Content one = Content.open(shorter, unpacking);
+        Content other = Content.open(longer, unpacking)) {
       long both = Math.min(MOST_FIRST, Math.min(one.size(0), other.size(0)));
       if (crc(one, 0, both) != crc(other, 0, both)) {
         return false; // Seen before all of it is unpacked.

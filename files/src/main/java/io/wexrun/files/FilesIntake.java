@@ -8,21 +8,25 @@ import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.intake.Source;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
+import io.wexrun.files.content.Pace;
+import io.wexrun.files.content.Patterns;
+import io.wexrun.files.content.Reading;
+import io.wexrun.files.content.Seen;
 import java.io.IOException;
+import java.nio.file.AccessDeniedException;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import java.util.OptionalLong;
 import java.util.Set;
 import java.util.function.Consumer;
-import java.util.stream.Collectors;
 
 /**
  * Follows the files that match a pattern as they grow; new ones are found by looking again. Every
@@ -31,8 +35,6 @@ import java.util.stream.Collectors;
  * next file of the same name is {@code PATH#2}, the one after that {@code PATH#3}.
  */
 public final class FilesIntake implements Intake {
-  private static final long SOON_NANOS = Duration.ofMillis(20).toNanos();
-
   /** How often in a row files may be moved while they are looked at. */
   private static final int MOST_TRIES = 20;
 
@@ -43,28 +45,43 @@ public final class FilesIntake implements Intake {
   private final Consumer<String> notices;
   private final Map<SourcePartition, FollowedFile> files = new LinkedHashMap<>();
   private final Set<FollowedFile> goneBefore = new LinkedHashSet<>();
-  private final List<FollowedFile> assigned = new ArrayList<>();
+  private final Set<FollowedFile> assigned = new LinkedHashSet<>();
+
+  /** Those that may have something to read; the first one has its turn. */
+  private final Set<FollowedFile> active = new LinkedHashSet<>();
+
+  /** Where those that are there were when it was looked last. */
+  private final Map<Path, FollowedFile> byPath = new HashMap<>();
+
   private final Set<List<Seen>> copies = new HashSet<>();
   private final Set<String> told = new LinkedHashSet<>();
-  private long lookedAt;
-  private long lookTook;
-  private int turn;
+  private final Pace pace;
+
+  /** What was said last, and where in it each file stands. */
+  private List<Source> sources = List.of();
+
+  private final Map<FollowedFile, Integer> places = new HashMap<>();
+
+  /** Files that may have changed since then. */
+  private final Set<FollowedFile> touched = new HashSet<>();
+
+  private boolean sourcesAreOld = true;
+
+  /** Whether about some file there is doubt. */
+  private boolean doubt;
+
   private boolean atEnd;
   private boolean lookedAtEnd;
   private boolean toldEnd;
 
   FilesIntake(
-      Path workspace,
-      Patterns patterns,
-      Reading reading,
-      List<KnownSource> known,
-      Consumer<String> notices) {
-    this.workspace = workspace.toAbsolutePath().normalize();
+      Patterns patterns, Reading reading, List<KnownSource> known, Consumer<String> notices) {
+    this.workspace = patterns.workspace();
     this.patterns = patterns;
-    this.written =
-        patterns.wanted().stream().map(Pattern::toString).collect(Collectors.joining(", "));
+    this.written = patterns.written(", ");
     this.reading = reading;
     this.notices = notices;
+    this.pace = new Pace(notice -> tell("events", notice));
     known.forEach(this::know);
   }
 
@@ -86,49 +103,90 @@ public final class FilesIntake implements Intake {
 
   /**
    * Finds out which files are there: those that are known, wherever they are by now, and new ones.
-   * A file with a header begins behind it, once that is whole; an empty file is not found yet.
+   * An empty file is not found yet.
    */
   @Override
   public List<Source> look() {
-    if (lookIsDue()) {
-      long begun = System.nanoTime();
-      try {
+    try {
+      for (Path path : pace.written(path -> byPath.containsKey(path) || patterns.matches(path))) {
+        written(path);
+      }
+      if (lookIsDue()) {
+        long begun = System.nanoTime();
         recognizeAll();
-      } catch (IOException e) {
-        throw new OutsideException("cannot look at " + written + ": " + e.getMessage(), e);
+        pace.looked(begun);
       }
-      lookedAt = System.nanoTime();
-      lookTook = lookedAt - begun;
+    } catch (IOException e) {
+      throw new OutsideException("cannot look at " + written + ": " + e.getMessage(), e);
     }
-    List<Source> sources = new ArrayList<>();
-    for (FollowedFile file : files.values()) {
-      if (goneBefore.contains(file)) {
-        continue;
-      }
-      try {
-        OptionalLong start = file.start();
-        if (start.isPresent()) {
-          sources.add(new Source(file.source(), file.identity(), start.getAsLong()));
-          file.said();
-        }
-      } catch (IOException e) {
-        throw cannotRead(file, e);
-      }
+    touched.addAll(active);
+    if (sourcesAreOld) {
+      listAll();
+    } else if (!touched.isEmpty()) {
+      List<Source> now = new ArrayList<>(sources);
+      touched.forEach(file -> now.set(places.get(file), file.now()));
+      sources = now;
     }
+    touched.forEach(FollowedFile::said);
+    touched.clear();
     return sources;
   }
 
-  /** Looking at very many files takes its time, and must not take all of it. */
+  private void listAll() {
+    sourcesAreOld = false;
+    List<Source> now = new ArrayList<>();
+    places.clear();
+    for (FollowedFile file : files.values()) {
+      if (!goneBefore.contains(file)) {
+        places.put(file, now.size());
+        now.add(file.now());
+        file.said();
+      }
+    }
+    sources = now;
+  }
+
+  /** A file was written to: if it only grew, no other one need be looked at. */
+  private void written(Path path) throws IOException {
+    FollowedFile file = byPath.get(path);
+    if (file == null || file.gone() || file.doubtful()) {
+      pace.unclear();
+      return;
+    }
+    try {
+      Optional<Seen> now = Seen.at(path);
+      boolean grew =
+          now.isPresent()
+              && now.get().key().equals(file.key())
+              && now.get().size() >= file.read()
+              && file.isIn(now.get());
+      if (!grew) {
+        pace.unclear();
+      } else if (file.is(now.get())) {
+        activate(file);
+      }
+    } catch (NoSuchFileException e) {
+      pace.unclear();
+    } catch (AccessDeniedException e) {
+      deny(path);
+    }
+  }
+
+  private void activate(FollowedFile file) {
+    touched.add(file);
+    if (assigned.contains(file)) {
+      active.add(file);
+      atEnd = false;
+    }
+  }
+
   private boolean lookIsDue() {
-    long since = System.nanoTime() - lookedAt;
-    return lookTook < SOON_NANOS
-        || since > 5 * lookTook
-        || files.values().stream().anyMatch(FollowedFile::doubtful);
+    return pace.due() || doubt;
   }
 
   /** The next look is made however long the one before took. */
   void lookSoon() {
-    lookTook = 0;
+    pace.soon();
   }
 
   private void recognizeAll() throws IOException {
@@ -146,15 +204,20 @@ public final class FilesIntake implements Intake {
   }
 
   private void recognize() throws IOException {
-    // Files about which there was doubt were not read: they may have more.
-    atEnd &= files.values().stream().noneMatch(FollowedFile::doubtful);
+    atEnd &= !doubt; // Files about which there was doubt were not read: they may have more.
+    sourcesAreOld = true;
+    List<Path> folders = new ArrayList<>();
+    List<Path> paths = patterns.matches(folders, this::deny);
+    pace.begin(folders); // What happens while it is looked is seen by the next look.
     List<Seen> matched = new ArrayList<>();
-    for (Path path : patterns.matches()) {
+    for (Path path : paths) {
       Seen.at(path).ifPresent(matched::add);
     }
-    Recognition recognition = new Recognition(matched, files.values(), reading.text(), copies);
+    Recognition recognition = new Recognition(matched, files.values(), reading.unpacking(), copies);
     for (Map.Entry<FollowedFile, Seen> each : recognition.recognized().entrySet()) {
-      each.getKey().is(each.getValue());
+      if (each.getKey().is(each.getValue())) {
+        activate(each.getKey());
+      }
       goneBefore.remove(each.getKey());
     }
     for (FollowedFile file : recognition.missing()) {
@@ -163,13 +226,6 @@ public final class FilesIntake implements Intake {
       }
     }
     for (Seen seen : recognition.fresh()) {
-      Optional<Packed> packed = reading.text() ? Packed.how(seen.path()) : Optional.empty();
-      if (packed.isPresent() && !packed.get().read()) {
-        tell(
-            "packed " + seen.path(),
-            seen.path() + " is passed over: it is compressed (" + packed.get() + "); unpack it");
-        continue;
-      }
       find(seen, seen.path());
     }
     for (Map.Entry<Seen, Path> each : recognition.missed().entrySet()) {
@@ -178,6 +234,17 @@ public final class FilesIntake implements Intake {
     if (matched.isEmpty() && files.isEmpty()) {
       tell("", "no file matches " + written);
     }
+    doubt = files.values().stream().anyMatch(FollowedFile::doubtful);
+    byPath.clear();
+    for (FollowedFile file : files.values()) {
+      if (!file.gone()) {
+        byPath.put(file.path(), file);
+      }
+    }
+  }
+
+  private void deny(Path path) {
+    tell("denied " + path, patterns.denial(path));
   }
 
   private void find(Seen seen, Path as) throws IOException {
@@ -209,11 +276,8 @@ public final class FilesIntake implements Intake {
     }
   }
 
-  /** The path from the workspace if the file is in it, else the whole path; with slashes. */
   private SourcePartition nameFor(Path path) {
-    Path whole = path.toAbsolutePath().normalize();
-    Path shown = whole.startsWith(workspace) ? workspace.relativize(whole) : whole;
-    String name = shown.toString().replace('\\', '/');
+    String name = patterns.name(path);
     SourcePartition source = new SourcePartition(name);
     for (int next = 2; files.containsKey(source); next++) {
       source = new SourcePartition(name + "#" + next);
@@ -225,15 +289,15 @@ public final class FilesIntake implements Intake {
   public void assign(SourcePartition partition, long position) {
     FollowedFile file = files.get(partition);
     file.goTo(position);
-    if (!assigned.contains(file)) {
-      assigned.add(file);
-    }
-    atEnd = false;
+    doubt |= file.doubtful();
+    assigned.add(file);
+    activate(file);
   }
 
   @Override
   public void revoke(SourcePartition partition) {
     FollowedFile file = files.get(partition);
+    active.remove(file);
     if (assigned.remove(file)) {
       file.close();
     }
@@ -243,7 +307,7 @@ public final class FilesIntake implements Intake {
   public Optional<Block> poll(Duration wait) {
     Optional<Block> block = pass();
     if (block.isEmpty() && atEnd) {
-      pause(wait);
+      Pace.rest(wait);
       block = pass();
     }
     atEnd = block.isEmpty();
@@ -252,11 +316,11 @@ public final class FilesIntake implements Intake {
 
   /** The next block of some file; a file goes on until its end before the next one's turn. */
   private Optional<Block> pass() {
-    for (int left = assigned.size(); left > 0; left--) {
-      turn = turn % assigned.size();
-      FollowedFile file = assigned.get(turn);
+    for (FollowedFile file : List.copyOf(active)) {
       try {
         Optional<Block> block = file.next();
+        touched.add(file);
+        doubt |= file.doubtful();
         if (block.isPresent()) {
           return block;
         }
@@ -270,7 +334,13 @@ public final class FilesIntake implements Intake {
                   + file.broken()
                   + "): what was before it is taken, the rest when the file is whole");
         }
-        turn++;
+        active.remove(file);
+        if (file.open() || file.waits()) {
+          active.add(file); // Behind the others.
+        }
+      } catch (AccessDeniedException e) {
+        deny(file.path());
+        active.remove(file); // A look finds that it has more.
       } catch (IOException e) {
         throw cannotRead(file, e);
       }
@@ -280,14 +350,6 @@ public final class FilesIntake implements Intake {
 
   private static OutsideException cannotRead(FollowedFile file, IOException e) {
     return new OutsideException("cannot read " + file.source() + ": " + e.getMessage(), e);
-  }
-
-  private static void pause(Duration wait) {
-    try {
-      Thread.sleep(Math.max(1, Math.min(50, wait.toMillis())));
-    } catch (InterruptedException e) {
-      Thread.currentThread().interrupt();
-    }
   }
 
   @Override
@@ -329,5 +391,6 @@ public final class FilesIntake implements Intake {
   @Override
   public void close() {
     files.values().forEach(FollowedFile::close);
+    pace.close();
   }
 }

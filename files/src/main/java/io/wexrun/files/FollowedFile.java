@@ -3,29 +3,27 @@ package io.wexrun.files;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.Source;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.schema.Instants;
+import io.wexrun.files.content.Content;
+import io.wexrun.files.content.Cutter;
+import io.wexrun.files.content.Reading;
+import io.wexrun.files.content.Seen;
 import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.nio.file.Files;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.time.Duration;
-import java.time.Instant;
 import java.util.Arrays;
 import java.util.Optional;
-import java.util.OptionalLong;
 
 /**
  * One file that is read from a position on, in blocks of whole lines, as it grows; whatever its
  * name is by now. Before it reads on, it makes sure that what it has read still stands before that.
  */
 final class FollowedFile implements AutoCloseable {
-  /** A line longer than this is cut into records of this length, each too long to be taken. */
-  private static final int LONGEST_LINE = 16 << 20;
-
-  private static final int BLOCK = 1 << 20;
-  private static final int HEADER = 8 << 10;
   private static final int TAIL = 64;
 
   /** No compressed file is shorter: less is one that is just being written, or none. */
@@ -56,10 +54,7 @@ final class FollowedFile implements AutoCloseable {
   /** Why a compressed file cannot be read any further, once that is so. */
   private String broken = "";
 
-  private long start;
-  private long position;
-  private byte[] rest = NOTHING;
-  private byte[] header;
+  private final Cutter cutter;
 
   /** The bytes before the place up to which was read, as many as are known of the last ones. */
   private byte[] tail = NOTHING;
@@ -67,12 +62,12 @@ final class FollowedFile implements AutoCloseable {
   private final Cuts cuts = new Cuts();
   private boolean doubtful;
   private boolean gone;
+  private Source told;
+  private FileMark toldMark;
+  private int toldCuts;
 
   /** Since when it has not been found; 0 if it was when it was looked for the last time. */
   private long suspectedSince;
-
-  /** How many bytes stand there while the header has no end. */
-  private long headerSoFar;
 
   /**
    * A file that is read from its start until it {@linkplain #goTo goes} elsewhere.
@@ -90,7 +85,7 @@ final class FollowedFile implements AutoCloseable {
     if (mark != null) {
       cuts.known(mark.cuts());
     }
-    this.header = reading.header() ? null : NOTHING;
+    this.cutter = new Cutter(source, reading);
   }
 
   SourcePartition source() {
@@ -113,7 +108,7 @@ final class FollowedFile implements AutoCloseable {
 
   /** Up to where it was read. */
   long read() {
-    return position + rest.length;
+    return cutter.read();
   }
 
   /**
@@ -130,7 +125,7 @@ final class FollowedFile implements AutoCloseable {
 
   /** Where a file of an earlier run goes on, before it is assigned. */
   void known(long place) {
-    position = place;
+    cutter.goTo(place);
   }
 
   /**
@@ -150,8 +145,14 @@ final class FollowedFile implements AutoCloseable {
     return Arrays.equals(found.array(), tail);
   }
 
-  /** It is the file that is seen: from now on it is read there. */
-  void is(Seen now) throws IOException {
+  /**
+   * It is the file that is seen: from now on it is read there.
+   *
+   * @return whether there may be something to read
+   */
+  boolean is(Seen now) throws IOException {
+    boolean more = doubtful || gone || !now.equals(seen) || now.size() > read();
+    more &= readWhole == null || !now.equals(readWhole);
     boolean repacked = content != null && content.packed() && !now.equals(seen);
     if (seen == null || !seen.key().equals(now.key()) || doubtful || repacked) {
       close();
@@ -173,11 +174,12 @@ final class FollowedFile implements AutoCloseable {
       gone = false;
       mark = mark.gone(false);
     }
+    return more;
   }
 
   /** Notes by what it is known again, unless it is not what it was. */
   private void note(Seen now) throws IOException {
-    try (Content there = Content.open(now.path(), reading.text())) {
+    try (Content there = Content.open(now.path(), reading.unpacking())) {
       Dating dated = there.packed() ? dating() : dating().seen(now.size(), now.modified());
       FileMark newer = FileMark.of(now, there, read(), dated);
       doubtful = !standsIn(there);
@@ -186,7 +188,7 @@ final class FollowedFile implements AutoCloseable {
   }
 
   private boolean standsIn(Path other) throws IOException {
-    try (Content file = Content.open(other, reading.text())) {
+    try (Content file = Content.open(other, reading.unpacking())) {
       return (file.packed() || file.size(0) >= least()) && standsIn(file);
     }
   }
@@ -210,12 +212,12 @@ final class FollowedFile implements AutoCloseable {
   long lose() throws IOException {
     long size =
         Math.max(mark == null ? 0 : mark.size(), Math.max(mark == null ? 0 : mark.end(), read()));
-    long lost = gone ? 0 : size - position;
+    long lost = gone ? 0 : size - cutter.position();
     close();
     gone = true;
     doubtful = false;
     suspectedSince = 0;
-    rest = NOTHING;
+    cutter.forgetRest();
     tail = NOTHING;
     if (mark != null) {
       mark = mark.gone(true); // What was told is not told again by the next run.
@@ -245,24 +247,16 @@ final class FollowedFile implements AutoCloseable {
     return doubtful;
   }
 
-  /**
-   * Where the first record stands: at 0, or behind the header.
-   *
-   * @return empty as long as the header is not whole
-   */
-  OptionalLong start() throws IOException {
-    if (gone) {
-      return OptionalLong.of(position);
+  /** The source partition, and who the file is; the same object as long as that is the same. */
+  Source now() {
+    if (told == null || toldMark != mark || toldCuts != cuts.changes()) {
+      Optional<Identity> identity =
+          Optional.ofNullable(mark).map(known -> known.with(cuts.all()).identity());
+      told = new Source(source, identity, 0);
+      toldMark = mark;
+      toldCuts = cuts.changes();
     }
-    if (header == null && !readHeader()) {
-      return OptionalLong.empty();
-    }
-    return OptionalLong.of(start);
-  }
-
-  /** Who the file is. */
-  Optional<Identity> identity() {
-    return Optional.ofNullable(mark).map(known -> known.with(cuts.all()).identity());
+    return told;
   }
 
   /** Who it is was said: its cuts may be used from the next call on. */
@@ -277,7 +271,10 @@ final class FollowedFile implements AutoCloseable {
 
   /** Whether something of it is going to be taken if nothing follows. */
   boolean waits() {
-    return !gone && reading.waits(rest);
+    return !gone
+        && broken.isEmpty()
+        && !cutter.inHead()
+        && reading.waits(cutter.rest(), cutter.newline());
   }
 
   /**
@@ -286,22 +283,25 @@ final class FollowedFile implements AutoCloseable {
    */
   void goTo(long place) {
     doubtful |= place != read();
-    position = place;
-    rest = NOTHING;
+    cutter.goTo(place);
     tail = NOTHING;
   }
 
   /** How many bytes stand after the last line end that was read. */
   long unfinished() {
-    return header == null ? headerSoFar : rest.length;
+    return cutter.rest().length;
   }
 
   /** The next lines, if the file has any more, and is still the one that it was. */
   Optional<Block> next() throws IOException {
+    Optional<Block> ready = cutter.ready();
+    if (ready.isPresent()) {
+      return ready;
+    }
     if (gone || doubtful) {
       return Optional.empty();
     }
-    if (seen != null && seen.equals(readWhole) && cut() > read()) {
+    if (seen != null && seen.equals(readWhole) && cutAtEnd(broken) > read()) {
       return Optional.empty(); // To see that there is no more it would be unpacked once more.
     }
     if (!opened()) {
@@ -313,44 +313,31 @@ final class FollowedFile implements AutoCloseable {
       doubtful = true;
       return Optional.empty();
     }
-    long cut = cut();
-    if (size == read && cut > read) {
+    long cut = size == read ? cutAtEnd(content.broken().orElse("")) : cut();
+    boolean partEnds = content.partEnd(cutter.position()) == read && read > cutter.position();
+    if (size == read && cut > read && !partEnds || !cutter.prepare(content)) {
       end();
       return Optional.empty();
     }
-    long part = Math.min(dating().end(read), cut);
-    byte[] data = rest;
-    int length = rest.length;
-    int end = cut <= read ? (int) (cut - position) : 0;
-    // Invariant: data[0, length) are the bytes from position on, and hold no end of a record.
-    while (end == 0 && length < LONGEST_LINE && position + length < Math.min(size, cut)) {
-      int before = length;
-      // A record that goes on behind the part that was written before is taken with what follows.
-      long to = position + length < part ? Math.min(part, size) : Math.min(size, cut);
-      data = Arrays.copyOf(data, length + (int) Math.min(to - position - length, BLOCK));
-      ByteBuffer more = ByteBuffer.wrap(data, length, data.length - length);
-      length += content.read(more, position + length);
-      if (length == before) {
-        break;
-      }
+    Cutter.Chunk chunk = cutter.read(content, size, dating().end(read), cut);
+    if (chunk.length() > read - cutter.position()) {
       cuts.grew();
-      end = position + length == cut ? length : reading.framing().end(data, before, length);
-      size = content.packed() ? content.size(position + length) : size;
     }
     if (!content.packed() && !standsIn(content)) {
       doubtful = true;
       return Optional.empty();
     }
-    if (end == 0 && length >= LONGEST_LINE) {
-      end = LONGEST_LINE;
+    if (chunk.end() == 0) {
+      cutter.keep(chunk);
+      keepTail(chunk.data(), chunk.length());
+      return Optional.empty();
     }
-    if (end > 0) {
-      return Optional.of(block(data, end, length));
-    }
-    rest = Arrays.copyOf(data, length);
-    tail = Arrays.copyOfRange(rest, Math.max(0, length - TAIL), length);
-    cuts.cutWhatIsDue(reading, position, rest);
-    return Optional.empty();
+    keepTail(chunk.data(), chunk.length());
+    return Optional.of(cutter.take(chunk, written(cutter.position() + chunk.end())));
+  }
+
+  private void keepTail(byte[] data, int length) {
+    tail = Arrays.copyOfRange(data, Math.max(0, length - TAIL), length);
   }
 
   /** Nothing more is there for now. */
@@ -370,8 +357,18 @@ final class FollowedFile implements AutoCloseable {
 
   /** The next place where a record ends whatever follows; the largest number if there is none. */
   private long cut() {
-    cuts.cutWhatIsDue(reading, position, rest);
-    return cuts.behind(position).orElse(Long.MAX_VALUE);
+    return cuts.behind(cutter.position()).orElse(Long.MAX_VALUE);
+  }
+
+  /**
+   * The same where nothing more can be read: what is due by now is cut; not in a compressed file
+   * that is broken off, of which more may come.
+   */
+  private long cutAtEnd(String why) {
+    if (why.isEmpty()) {
+      cuts.cutWhatIsDue(reading, cutter);
+    }
+    return cut();
   }
 
   private Dating dating() {
@@ -391,60 +388,13 @@ final class FollowedFile implements AutoCloseable {
     }
   }
 
-  private Block block(byte[] data, int end, int length) throws IOException {
-    rest = Arrays.copyOfRange(data, end, length);
-    tail = Arrays.copyOfRange(data, Math.max(0, length - TAIL), length);
-    long first = position;
-    position += end;
-    long taken = Instants.micros(Instant.now());
-    return new Block(
-        source, first, position, data, end, reading.framing(), header, taken, written(position));
-  }
-
-  /** Reads the first record of the file; false if it has not ended yet. */
-  private boolean readHeader() throws IOException {
-    if (!opened()) {
-      return false;
-    }
-    long size = content.size(LONGEST_LINE);
-    byte[] data = new byte[0];
-    int end = 0;
-    while (end == 0 && data.length < size && data.length < LONGEST_LINE) {
-      int before = data.length;
-      data = Arrays.copyOf(data, (int) Math.min(size, before + HEADER));
-      content.read(ByteBuffer.wrap(data, before, data.length - before), before);
-      end = firstEnd(data);
-    }
-    if (end == 0) {
-      headerSoFar = size;
-      return false;
-    }
-    int length = data[end - 1] == '\r' ? end - 1 : end;
-    boolean byteOrder =
-        length >= 3 && data[0] == (byte) 0xEF && data[1] == (byte) 0xBB && data[2] == (byte) 0xBF;
-    header = Arrays.copyOfRange(data, byteOrder ? 3 : 0, length);
-    start = end + 1L;
-    position = Math.max(position, start);
-    return true;
-  }
-
-  /** The place of the line feed that ends the first record; 0 if there is none. */
-  private int firstEnd(byte[] data) {
-    for (int at = 0; at < data.length; at++) {
-      if (data[at] == '\n' && reading.framing().end(data, 0, at + 1) == at + 1) {
-        return at;
-      }
-    }
-    return 0;
-  }
-
   /** Opens the file if it is not open; false if another one is under its name, or none. */
   private boolean opened() throws IOException {
     if (content != null) {
       return true;
     }
     try {
-      content = Content.open(path, reading.text());
+      content = Content.open(path, reading.unpacking());
     } catch (NoSuchFileException e) {
       doubtful = true;
       return false;

@@ -1,5 +1,8 @@
 package io.wexrun.files;
 
+import io.wexrun.files.content.Content;
+import io.wexrun.files.content.Seen;
+import io.wexrun.files.content.Unpacking;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -11,10 +14,12 @@ import java.util.Comparator;
 import java.util.HashMap;
 import java.util.HashSet;
 import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
+import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import java.util.stream.Stream;
 
@@ -40,17 +45,23 @@ final class Recognition {
   /** So much must have been read of a file to know it again by its bytes alone. */
   private static final long ENOUGH = 64;
 
+  private static final String SEPARATORS = "._-~";
   private static final FileTime NEVER = FileTime.fromMillis(0);
 
   /** What a date in the name of a rotated file looks like: six digits at least. */
   private static final Pattern DATED = Pattern.compile("[._-](?:[._-]?[0-9]){6,}");
 
-  private final boolean unpack;
+  private final Unpacking unpacking;
   private final Set<List<Seen>> copies;
   private final Map<Path, Seen> free = new LinkedHashMap<>();
   private final Map<FollowedFile, Seen> recognized = new LinkedHashMap<>();
   private final Set<Path> taken = new HashSet<>();
   private final Map<Seen, Path> missed = new LinkedHashMap<>();
+  private final Map<Path, Seen> missedAt = new HashMap<>();
+
+  /** The known files by where they were recognized. */
+  private final Map<Path, FollowedFile> files = new HashMap<>();
+
   private final List<FollowedFile> missing = new ArrayList<>();
   private final Map<Path, Map<Path, Seen>> folders = new HashMap<>();
 
@@ -59,15 +70,18 @@ final class Recognition {
    *
    * @param matched the files that the pattern shows
    * @param known those that are known
-   * @param unpack whether compressed files are taken for what is in them
+   * @param unpacking whether compressed files are taken for what is in them
    * @param copies compressed copies that were found before, with what they are copies of; takes
    *     more
    * @throws IOException if a file cannot be read
    */
   Recognition(
-      List<Seen> matched, Collection<FollowedFile> known, boolean unpack, Set<List<Seen>> copies)
+      List<Seen> matched,
+      Collection<FollowedFile> known,
+      Unpacking unpacking,
+      Set<List<Seen>> copies)
       throws IOException {
-    this.unpack = unpack;
+    this.unpacking = unpacking;
     this.copies = copies;
     matched.forEach(seen -> free.put(seen.path(), seen));
     // Those that are there come before those that were gone, the latest first: a file that was cut
@@ -111,6 +125,7 @@ final class Recognition {
             && !isOneOf(known, seen)
             && !isCopy(seen)) {
           missed.put(seen, original);
+          missedAt.put(seen.path(), seen);
         }
       }
     }
@@ -118,6 +133,7 @@ final class Recognition {
 
   private void recognize(FollowedFile file, Seen seen) {
     recognized.put(file, seen);
+    files.put(seen.path(), file);
     taken.add(seen.path());
     free.remove(seen.path());
   }
@@ -185,7 +201,7 @@ final class Recognition {
       if (Files.isDirectory(folder)) {
         try (Stream<Path> entries = Files.list(folder)) {
           for (Path entry : entries.sorted().toList()) {
-            if (!Files.isSymbolicLink(entry)) {
+            if (!Files.isSymbolicLink(entry) && Files.isReadable(entry)) {
               Optional<Seen> seen = Seen.at(entry);
               if (seen.isPresent()) {
                 known.put(entry, seen.get());
@@ -225,43 +241,53 @@ final class Recognition {
   }
 
   private boolean isCopy(Seen seen) throws IOException {
-    return isCopyOfAny(seen, recognized.values())
-        || isCopyOfAny(seen, List.copyOf(missed.keySet()))
-        || isCopyOfAny(seen, List.copyOf(free.values()))
-        || holdsWhatWasRead(seen);
-  }
-
-  /**
-   * Whether it holds what was read of a file after which it is named: that file may have been cut
-   * since it was recognized. The next look tells.
-   */
-  private boolean holdsWhatWasRead(Seen seen) throws IOException {
-    for (Map.Entry<FollowedFile, Seen> each : recognized.entrySet()) {
-      if (isNamedAfter(seen.path(), each.getValue().path()) && each.getKey().isIn(seen)) {
+    for (Path name : originals(seen.path())) {
+      FollowedFile file = files.get(name);
+      Seen known = file == null ? null : recognized.get(file);
+      if (known != null && isCopyOf(seen, known)
+          || missedAt.containsKey(name) && isCopyOf(seen, missedAt.get(name))
+          || free.containsKey(name) && isCopyOf(seen, free.get(name))
+          || file != null && file.isIn(seen)) {
+        // The last is one that holds what was read of a file that may have been cut since it was
+        // recognized. The next look tells.
         return true;
       }
     }
     return false;
   }
 
-  private boolean isCopyOfAny(Seen seen, Collection<Seen> originals) throws IOException {
-    for (Seen original : originals) {
-      if (!isNamedAfter(seen.path(), original.path())) {
-        continue;
-      }
-      // A compressed one is unpacked only once for this: what it begins like stays what it is.
-      List<Seen> pair = List.of(seen, new Seen(original.path(), original.key(), 0, NEVER));
-      if (copies.contains(pair)) {
-        return true;
-      }
-      if (FileMark.isBeginOf(seen.path(), original.path(), unpack)) {
-        if (unpack && Packed.how(seen.path()).isPresent()) {
-          copies.add(pair);
+  private boolean isCopyOf(Seen seen, Seen original) throws IOException {
+    // A compressed one is unpacked only once for this: what it begins like stays what it is.
+    List<Seen> pair = List.of(seen, new Seen(original.path(), original.key(), 0, NEVER));
+    if (copies.contains(pair)) {
+      return true;
+    }
+    if (!FileMark.isBeginOf(seen.path(), original.path(), unpacking)) {
+      return false;
+    }
+    if (Content.isPacked(seen.path(), unpacking)) {
+      copies.add(pair);
+    }
+    return true;
+  }
+
+  /** The names of the same folder of which a name may be made, whether there are such files. */
+  private static Set<Path> originals(Path name) {
+    String it = name.getFileName().toString();
+    Set<Path> originals = new LinkedHashSet<>();
+    for (int at = 1; at < it.length(); at++) {
+      if (SEPARATORS.indexOf(it.charAt(at)) >= 0) {
+        originals.add(name.resolveSibling(it.substring(0, at)));
+        Matcher dated = DATED.matcher(it).region(at, it.length());
+        for (int end = it.lastIndexOf('.'); end > at; end = it.lastIndexOf('.', end - 1)) {
+          if (dated.region(at, end).matches()) {
+            originals.add(name.resolveSibling(it.substring(0, at) + it.substring(end)));
+          }
         }
-        return true;
       }
     }
-    return false;
+    originals.removeIf(original -> !isNamedAfter(name, original));
+    return originals;
   }
 
   /**
@@ -275,7 +301,7 @@ final class Recognition {
       return false;
     }
     if (it.startsWith(of)) {
-      return "._-~".indexOf(it.charAt(of.length())) >= 0;
+      return SEPARATORS.indexOf(it.charAt(of.length())) >= 0;
     }
     int dot = of.lastIndexOf('.');
     return dot > 0

@@ -14,6 +14,7 @@ import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
+import io.wexrun.files.content.Pattern;
 import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
@@ -66,6 +67,7 @@ class FilesIntakeTest {
   }
 
   private Optional<Block> next(Intake intake) {
+    ((FilesIntake) intake).lookSoon(); // The system's events may come a little later.
     return assigners.get(intake).next(Duration.ofMillis(1));
   }
 
@@ -229,7 +231,7 @@ class FilesIntakeTest {
     Block first = next(intake).orElseThrow();
     assertThat(new String(first.records().header(), StandardCharsets.UTF_8))
         .isEqualTo("id,\"na\nme\"");
-    assertThat(first.first()).isEqualTo(15);
+    assertThat(first.records().position(0)).isEqualTo(15);
     assertThat(new String(first.records().bytes(0), StandardCharsets.UTF_8)).isEqualTo("1,x");
     write("in/a.csv", "2,\"y\nz\"\n");
     Block second = next(intake).orElseThrow();
@@ -249,7 +251,7 @@ class FilesIntakeTest {
     assertThat(drain(intake)).isEmpty();
     assertThat(notices.toString()).contains("in/a.csv: 5 bytes stand after");
     write("in/a.csv", "me\n");
-    assertThat(next(intake)).isEmpty();
+    assertThat(next(intake).orElseThrow().records().count()).isZero();
     write("in/a.csv", "1,x\n");
     assertThat(next(intake).orElseThrow().records().count()).isEqualTo(1);
     intake.close();

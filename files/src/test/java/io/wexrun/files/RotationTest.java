@@ -204,15 +204,6 @@ class RotationTest {
   }
 
   @Test
-  void filesWithFilesInThemArePassedOverAndTold() throws IOException {
-    Files.write(at("a.log.zip"), new byte[] {'P', 'K', 3, 4, 10, 13, 10});
-    append("a.log", "one\n");
-    Taking taking = Taking.of(folder, "*");
-    assertThat(taking.once()).containsExactly("one");
-    assertThat(taking.notices).hasSize(1).first().asString().contains("compressed (zip)");
-  }
-
-  @Test
   void linksAreFollowedOnlyIfAsked() throws IOException {
     Files.createDirectories(at("elsewhere"));
     append("elsewhere/x.log", "x\n");

@@ -3,6 +3,7 @@ package io.wexrun.files;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.contract.Seeds;
+import io.wexrun.core.pipeline.Settings;
 import java.io.IOException;
 import java.io.OutputStream;
 import java.nio.file.Files;
@@ -13,6 +14,7 @@ import java.nio.file.attribute.FileTime;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
+import java.util.Map;
 import java.util.SplittableRandom;
 import java.util.stream.Stream;
 import java.util.zip.GZIPOutputStream;
@@ -34,6 +36,9 @@ class TortureTest {
     private final Taking taking;
     private final List<String> written = new ArrayList<>();
     private final List<String> done = new ArrayList<>();
+    private final boolean dated;
+    private final boolean events;
+    private int day = 1;
     private String open = "";
 
     World(Path folder, SplittableRandom dice) throws IOException {
@@ -41,7 +46,12 @@ class TortureTest {
       this.dice = dice;
       String[] patterns = {"*.log", "*.log*", "*"};
       this.pattern = patterns[dice.nextInt(patterns.length)];
-      this.taking = Taking.of(folder, pattern);
+      this.dated = dice.nextBoolean();
+      this.events = dice.nextBoolean();
+      Settings settings = FilesIntake.matching(pattern);
+      this.taking =
+          new Taking(
+              folder, events ? settings.with("framing", Map.of("begins", "line ")) : settings);
       lines();
       this.taking.restart(); // What nobody has ever seen under its name, nobody can know later.
     }
@@ -50,8 +60,17 @@ class TortureTest {
       return folder.resolve(name);
     }
 
+    /** The file that is written to. */
+    private String current() {
+      return dated ? dated(day) : "a.log";
+    }
+
+    private static String dated(int day) {
+      return "a-2026-%02d-%02d.log".formatted(1 + day / 28, 1 + day % 28);
+    }
+
     private void write(String text) throws IOException {
-      Files.writeString(at("a.log"), text, StandardOpenOption.CREATE, StandardOpenOption.APPEND);
+      Files.writeString(at(current()), text, StandardOpenOption.CREATE, StandardOpenOption.APPEND);
     }
 
     void step() throws IOException {
@@ -73,13 +92,14 @@ class TortureTest {
     private void lines() throws IOException {
       for (int left = 1 + dice.nextInt(30); left > 0; left--) {
         String line = "line " + written.size() + " " + "x".repeat(dice.nextInt(90));
-        String rest = line.substring(open.isEmpty() ? 0 : Math.min(open.length(), line.length()));
+        line += events && dice.nextInt(3) == 0 ? "\n  at some place\n  at another one" : "";
+        String rest = line.substring(Math.min(open.length(), line.length()));
         written.add(open.isEmpty() ? line : open + rest);
         write(rest + "\n");
         open = "";
       }
       if (dice.nextInt(4) == 0) {
-        open = "line " + written.size() + " half";
+        open = "line " + written.size() + (events && dice.nextBoolean() ? "\n  at" : " half");
         write(open);
       }
     }
@@ -105,7 +125,10 @@ class TortureTest {
     }
 
     private void rename() throws IOException {
-      if (Files.exists(at("a.log"))) {
+      if (dated) {
+        endOpenLine();
+        day++;
+      } else if (Files.exists(at("a.log"))) {
         shift();
         Files.move(at("a.log"), at("a.log.1"), StandardCopyOption.REPLACE_EXISTING);
       }
@@ -113,7 +136,7 @@ class TortureTest {
 
     /** Nothing is written between the copy and the cut; somebody may look. */
     private void copyAndCut() throws IOException {
-      if (Files.exists(at("a.log"))) {
+      if (!dated && Files.exists(at("a.log"))) {
         shift();
         Files.copy(at("a.log"), at("a.log.1"));
         if (dice.nextBoolean()) {
@@ -127,10 +150,14 @@ class TortureTest {
     }
 
     private void compress() throws IOException {
-      for (int n = 20; n > 0; n--) {
-        Path plain = at("a.log." + n);
+      if (dated && pattern.equals("*.log")) {
+        taking.look(); // Else it would never have been seen under a name that the pattern shows.
+      }
+      for (int n = dated ? day - 1 : 20; n > 0; n--) {
+        String name = dated ? dated(n) : "a.log." + n;
+        Path plain = at(name);
         if (Files.exists(plain)) {
-          Path packed = at("a.log." + n + ".gz");
+          Path packed = at(name + ".gz");
           try (OutputStream out = new GZIPOutputStream(Files.newOutputStream(packed))) {
             Files.copy(plain, out);
           }
@@ -159,6 +186,7 @@ class TortureTest {
 
     void end() throws IOException {
       endOpenLine();
+      taking.with("last-line", "take"); // Nothing follows any more: nothing need be waited for.
       taking.once();
       taking.once();
       List<String> missing = new ArrayList<>(written);
@@ -166,7 +194,9 @@ class TortureTest {
       taking.taken.forEach(missing::remove);
       written.forEach(extra::remove);
       assertThat(List.of(missing, extra))
-          .as("missing and more, with %s after %s", pattern, done)
+          .as(
+              "missing and more, with %s, dated %s, events %s, after %s",
+              pattern, dated, events, done)
           .isEqualTo(List.of(List.of(), List.of()));
     }
   }

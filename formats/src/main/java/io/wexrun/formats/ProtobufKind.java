@@ -87,7 +87,9 @@ public final class ProtobufKind implements StepKind {
       file.error("missing-file", e.getMessage(), "");
       return Optional.empty();
     } catch (InvalidProtocolBufferException | DescriptorValidationException e) {
-      String hint = "write one with protoc --include_imports --descriptor_set_out=" + file.text();
+      String stem = file.text().replaceFirst("\\.proto$", "");
+      String hint =
+          "write one with protoc --include_imports --descriptor_set_out=" + stem + ".desc";
       String message = "'" + file.text() + "' is not a descriptor set: " + e.getMessage();
       file.error("bad-descriptors", message, hint);
       return Optional.empty();

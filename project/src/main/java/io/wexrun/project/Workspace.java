@@ -7,6 +7,8 @@ import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.diagnose.Severity;
+import io.wexrun.core.intake.Choice;
+import io.wexrun.core.path.PathFields;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.run.RunListener;
 import io.wexrun.core.run.RunOptions;
@@ -28,6 +30,7 @@ import io.wexrun.project.check.TryOut;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.project.draft.CaseFile;
 import io.wexrun.project.facts.DeadFacts;
+import io.wexrun.project.facts.PlannedFile;
 import io.wexrun.project.open.Connectors;
 import io.wexrun.project.open.Ends;
 import io.wexrun.project.open.Snapshot;
@@ -95,14 +98,14 @@ public final class Workspace implements AutoCloseable {
       List<Diagnostic> readingMistakes,
       Connectors connectors) {
     this.folder = folder;
-    this.definition = definition;
     this.places = places;
     this.connectors = connectors;
-    this.site = new WorkspaceSite(folder, definition, connectors);
-    this.stores = new Stores(site, definition, connectors);
-    this.ends = new Ends(site, definition, connectors, stores);
+    this.definition = Completion.of(folder, definition, connectors);
+    this.site = new WorkspaceSite(folder, this.definition, connectors);
+    this.stores = new Stores(site, this.definition, connectors);
+    this.ends = new Ends(site, this.definition, connectors, stores);
     this.compilation =
-        new Compilation(site, definition, places, readingMistakes, connectors, stores);
+        new Compilation(site, this.definition, places, readingMistakes, connectors, stores);
   }
 
   /** The nearest folder with a {@code wexrun.yaml}, from {@code start} upwards. */
@@ -163,6 +166,11 @@ public final class Workspace implements AutoCloseable {
   /** The folder. */
   public Path folder() {
     return folder;
+  }
+
+  /** The folder of its state; it need not be there yet. */
+  public Path data() {
+    return site.data();
   }
 
   /** What the workspace consists of. */
@@ -268,6 +276,31 @@ public final class Workspace implements AutoCloseable {
             options,
             listener);
     return run.askedBy(() -> AskedRun.start(site.data(), this::answer));
+  }
+
+  /**
+   * Whether it can be said before what a run of a pipeline would take.
+   *
+   * @throws IllegalArgumentException if there is no pipeline of that name
+   */
+  public boolean plans(String pipeline) {
+    return ends.chooses(known(pipeline));
+  }
+
+  /**
+   * What a run of a pipeline would take, without opening any of it, and without a run.
+   *
+   * @throws MistakesException if the workspace has mistakes, or the choice, or the pipeline's
+   *     intake is none of which something can be chosen
+   * @throws OutsideException if what is there cannot be listed
+   * @throws IllegalArgumentException if there is no pipeline of that name
+   */
+  public List<PlannedFile> plan(String pipeline, Choice choice) {
+    Pipeline known = known(pipeline);
+    PathFields fields = PathFields.of(known.intake());
+    return ends.plan(known, choice, shaper(pipeline)).stream()
+        .map(source -> new PlannedFile(source, fields.texts(source.name())))
+        .toList();
   }
 
   /** Answers another process while pipelines run. */

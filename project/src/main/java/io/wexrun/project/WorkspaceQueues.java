@@ -4,6 +4,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
+import io.wexrun.core.pipeline.Settings;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.project.facts.QueueFacts;
 import io.wexrun.project.facts.ReaderFacts;
@@ -25,8 +26,9 @@ import java.util.OptionalLong;
 import java.util.function.Supplier;
 
 /**
- * The queues of a workspace, with the dead letters of its pipelines as {@code dead/PIPELINE} and
- * their channels on disk as {@code channel/PIPELINE}. For several threads.
+ * The queues of a workspace, with what its pipelines receive as {@code received/PIPELINE}, their
+ * dead letters as {@code dead/PIPELINE} and their channels on disk as {@code channel/PIPELINE}. For
+ * several threads.
  */
 public final class WorkspaceQueues {
   private static final String QUEUE = "queue";
@@ -55,9 +57,23 @@ public final class WorkspaceQueues {
     return definition.targetsOf(QUEUE);
   }
 
-  /** The names of all queues; dead letters behind the others, and channels behind those. */
+  /** The names of the queues into which pipelines receive, whether they are there yet or not. */
+  public List<String> received() {
+    return definition.pipelines().stream()
+        .map(Pipeline::intake)
+        .filter(intake -> !intake.kind().equals(QUEUE))
+        .flatMap(intake -> intake.text(Settings.QUEUE).stream())
+        .distinct()
+        .toList();
+  }
+
+  /** The names of all queues; what is received, dead letters and channels behind those defined. */
   public List<String> names() {
     List<String> names = new ArrayList<>(defined());
+    definition.pipelines().stream()
+        .map(pipeline -> Queues.RECEIVED + pipeline.name())
+        .filter(queues::exists)
+        .forEach(names::add);
     definition.pipelines().stream().map(Pipeline::deadLetters).forEach(names::add);
     undefined.stream().map(name -> "dead/" + name).filter(queues::exists).forEach(names::add);
     definition.pipelines().stream()

@@ -3,6 +3,7 @@ package io.wexrun.project;
 import io.wexrun.core.channel.Channel;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Intake;
+import io.wexrun.core.intake.Receiving;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.run.Lanes;
 import io.wexrun.core.run.Notice;
@@ -37,6 +38,8 @@ import java.util.function.Supplier;
 public final class WorkspaceRun implements AutoCloseable {
   /** How often what is looked up may be changed while a run starts. */
   private static final int MOST_CHANGES = 10;
+
+  private static final long SHORT_NANOS = 2_000_000_000;
 
   private final Map<String, PipelineRun> runs = new LinkedHashMap<>();
   private final List<Hold> holds = new ArrayList<>();
@@ -119,7 +122,15 @@ public final class WorkspaceRun implements AutoCloseable {
         text -> listener.told(new Notice(name, Notice.Kind.INTAKE, text, Instant.now()));
     Channel channel = ends.channel(pipeline, lanes.raw());
     try {
-      Intake intake = ends.intake(pipeline, told, !feeders.isEmpty(), fed);
+      Intake intake =
+          ends.intake(
+              pipeline,
+              told,
+              !feeders.isEmpty(),
+              fed,
+              options.choice(),
+              options.untilDrained() ? Receiving.TO_THE_END : Receiving.ALWAYS,
+              shaper);
       RunParts parts =
           new RunParts(
               pipeline,
@@ -198,13 +209,15 @@ public final class WorkspaceRun implements AutoCloseable {
    * @throws InterruptedException if this thread was interrupted
    */
   public void await() throws InterruptedException {
+    long begun = System.nanoTime();
     while (!ended()) {
       for (PipelineRun run : runs.values()) {
         if (run.ended() && failed(run)) {
           stop();
         }
       }
-      Thread.sleep(5);
+      // A short run is not kept waiting; a long one need not be asked so often.
+      Thread.sleep(System.nanoTime() - begun < SHORT_NANOS ? 5 : 50);
     }
     for (PipelineRun run : runs.values()) {
       run.await();

@@ -142,7 +142,7 @@ class CheckTest {
       quoteCharacter = '`',
       value = {
         "intake: {queue: gate-events} ~ intake: {queue: gate-events, strat: newest} ~ 30"
-            + " unknown-key a queue intake has no key 'strat'",
+            + " unknown-key the queue intake has no key 'strat'",
         "start: oldest ~ start: oldset ~ 37 bad-value 'oldset' is neither oldest nor newest",
         "{files: 'in/*.log', longest: 1KB} ~ {files: 'out/*.log'} ~ 17 missing-file there is no"
             + " folder",

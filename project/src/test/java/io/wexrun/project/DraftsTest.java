@@ -10,6 +10,7 @@ import io.wexrun.project.draft.Drafts;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.Map;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 
@@ -28,7 +29,7 @@ class DraftsTest {
 
   @Test
   void aDraftIntoAnEmptyFolderIsAWorkspace() throws Exception {
-    Drafts.write(path, "it-s", look("a=1 it's=\"{x}: 'y'\"", "a=2 it's=z"), "*.log");
+    Drafts.write(path, "it-s", look("a=1 it's=\"{x}: 'y'\"", "a=2 it's=z"), "*.log", Map.of());
     assertThat(path.resolve("pipelines/it-s.yaml")).exists();
     assertThat(Files.readString(path.resolve("wexrun.yaml")))
         .contains("\n  it_s:\n    in: warehouse");
@@ -39,7 +40,7 @@ class DraftsTest {
   void aDraftIntoAWorkspaceKeepsWhatItSaysAndHowItSaysIt() throws Exception {
     Folder.of(path);
     String before = Files.readString(path.resolve("wexrun.yaml"));
-    Drafts.write(path, "more", look("yes,no,1", "on,off,2"), "*.csv");
+    Drafts.write(path, "more", look("yes,no,1", "on,off,2"), "*.csv", Map.of());
     String after = Files.readString(path.resolve("wexrun.yaml"));
     assertThat(after.lines()).containsAll(before.lines().toList());
     isFine();
@@ -48,14 +49,14 @@ class DraftsTest {
   @Test
   void namesThatAreTakenAndTablesOnOneLineAreTold() {
     Folder folder = Folder.of(path);
-    assertThatThrownBy(() -> Drafts.write(path, "scans", look("x 1"), "*.log"))
+    assertThatThrownBy(() -> Drafts.write(path, "scans", look("x 1"), "*.log", Map.of()))
         .isInstanceOf(OutsideException.class)
         .hasMessageContaining("a table 'scans' already");
     folder.write("wexrun.yaml", "workspace: x\nstores: {w: {duckdb: w.db}}\ntables: {}\n");
-    assertThatThrownBy(() -> Drafts.write(path, "new", look("x 1"), "*.log"))
+    assertThatThrownBy(() -> Drafts.write(path, "new", look("x 1"), "*.log", Map.of()))
         .hasMessageContaining("on one line");
     folder.write("wexrun.yaml", "workspace: x\n");
-    assertThatThrownBy(() -> Drafts.write(path, "new", look("x 1"), "*.log"))
+    assertThatThrownBy(() -> Drafts.write(path, "new", look("x 1"), "*.log", Map.of()))
         .hasMessageContaining("no store");
     assertThat(path.resolve("pipelines/new.yaml")).doesNotExist();
   }

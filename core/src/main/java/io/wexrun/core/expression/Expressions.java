@@ -135,13 +135,21 @@ public final class Expressions {
     Matcher overload = OVERLOAD.matcher(issue.getMessage());
     if (overload.matches()) {
       String operator = overload.group(1).replace("_", " ").replace("@", "").trim();
-      String operands = overload.group(2).replace(", ", " and ");
+      String operands =
+          overload
+              .group(2)
+              .replace(", ", " and ")
+              .replace("google.protobuf.Timestamp", "timestamp");
       Optional<String> hint =
           operands.contains("int") && operands.contains("double")
               ? Optional.of("turn the whole number into a double with double(...)")
               : operands.contains("string") && operands.contains("int")
                   ? Optional.of("compare a text with a text in quotes, or turn it with int(...)")
-                  : Optional.empty();
+                  : operands.contains("string") && operands.contains("timestamp")
+                      ? Optional.of(
+                          "write the time as date(\"2026-11-25\") or"
+                              + " timestamp(\"2026-11-25T08:00:00Z\")")
+                      : Optional.empty();
       diagnostics.error(
           "type-clash", path, offset, 1, "'" + operator + "' does not work on " + operands, hint);
       return;

@@ -22,6 +22,7 @@ import java.time.Instant;
 import java.time.LocalDate;
 import java.time.LocalDateTime;
 import java.time.ZoneId;
+import java.time.ZoneOffset;
 import java.time.ZonedDateTime;
 import java.time.format.DateTimeFormatter;
 import java.time.temporal.ChronoUnit;
@@ -96,6 +97,7 @@ final class Functions {
         Scalar.TIMESTAMP,
         a -> Instant.ofEpochMilli((Long) a[0]),
         Scalar.LONG);
+    add(all, "date", Scalar.TIMESTAMP, a -> day(a[0]), Scalar.TEXT);
     add(
         all,
         "truncate",
@@ -228,6 +230,15 @@ final class Functions {
                   unit, "a unit: second, minute, hour, day, week (from Monday), month, year");
         })
         .toInstant();
+  }
+
+  /** When a day begins in UTC; that is also what a date is in an expression. */
+  private static Instant day(Object text) {
+    try {
+      return LocalDate.parse((String) text).atStartOfDay(ZoneOffset.UTC).toInstant();
+    } catch (DateTimeException e) {
+      throw wrong(text, "a date, such as 2026-11-25");
+    }
   }
 
   /** The numbers of a list without those that are absent. */

@@ -115,6 +115,9 @@ public record Field(
    * @param whole whether the parts in brackets, which may be missing, are there
    */
   private static int occurrences(Literal text, Format format, boolean whole) {
+    if (format.scale() < Format.ISO) {
+      return 0; // A number, whatever it is called.
+    }
     StringBuilder plain = new StringBuilder();
     boolean quoted = false;
     int depth = 0;

@@ -13,7 +13,7 @@ import java.util.stream.Stream;
  * channels know them.
  *
  * <pre>{@code
- * framing: lines | csv | varint | int32
+ * framing: lines | csv | syslog | varint | int32
  * framing: {begins: PATTERN} | {continues: PATTERN} | {ends: PATTERN}
  * framing: {separator: TEXT} | {length: BYTES}
  * }</pre>
@@ -25,7 +25,12 @@ public final class Framings {
 
   static {
     for (Framing framing :
-        List.of(Lines.FRAMING, QuotedLines.FRAMING, Delimited.VARINT, Delimited.INT32)) {
+        List.of(
+            Lines.FRAMING,
+            QuotedLines.FRAMING,
+            SyslogFrames.FRAMING,
+            Delimited.VARINT,
+            Delimited.INT32)) {
       NAMED.put(framing.form(), framing);
     }
   }
@@ -48,7 +53,10 @@ public final class Framings {
     return Optional.ofNullable(NAMED.get(name))
         .or(() -> LineGroups.named(name))
         .or(() -> Separated.named(name))
-        .or(() -> FixedLength.named(name));
+        .or(() -> FixedLength.named(name))
+        .or(() -> Headed.named(name))
+        .or(() -> Skipping.named(name))
+        .or(() -> Decoding.named(name));
   }
 
   /**
@@ -91,7 +99,13 @@ public final class Framings {
   public static boolean ofLines(Framing framing) {
     return framing == Lines.FRAMING
         || framing == QuotedLines.FRAMING
+        || framing == SyslogFrames.FRAMING
         || framing instanceof LineGroups;
+  }
+
+  /** Whether records have several lines, of which each tells how it belongs to them. */
+  public static boolean ofGroups(Framing framing) {
+    return framing instanceof LineGroups;
   }
 
   /**

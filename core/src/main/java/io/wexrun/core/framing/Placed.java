@@ -1,6 +1,7 @@
 package io.wexrun.core.framing;
 
 import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.FilePlace;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.intake.SourcePartition;
@@ -98,10 +99,22 @@ public final class Placed {
    * @throws IllegalStateException if nothing was added
    */
   public Block build(long taken) {
+    return build(taken, 0, FilePlace.NONE);
+  }
+
+  /**
+   * The block, which ends right behind its last record.
+   *
+   * @param taken when it was taken, in microseconds since 1970-01-01T00:00:00Z
+   * @param written by when its records had been written; 0 if that is not known
+   * @throws IllegalStateException if nothing was added
+   */
+  public Block build(long taken, long written, FilePlace place) {
     if (records == 0) {
       throw new IllegalStateException("a block has at least one record");
     }
-    return new Block(source, first, last + 1, data, length, FRAMING, new byte[0], taken);
+    return new Block(
+        source, first, last + 1, data, length, FRAMING, new byte[0], taken, written, place);
   }
 
   private static final class Cutting implements Framing {

@@ -18,6 +18,7 @@ public final class Assigner {
   private final Intake intake;
   private final ToLongFunction<Source> positions;
   private final Map<SourcePartition, Source> assigned = new LinkedHashMap<>();
+  private List<Source> last = List.of();
   private long lookedAt;
 
   /**
@@ -41,8 +42,14 @@ public final class Assigner {
    * @return those that were found for the first time, or say now who they are in another way
    */
   public List<Source> look() {
+    List<Source> found = intake.look();
+    lookedAt = System.nanoTime();
     List<Source> news = new ArrayList<>();
-    for (Source source : intake.look()) {
+    for (int i = 0; i < found.size(); i++) {
+      Source source = found.get(i);
+      if (i < last.size() && last.get(i) == source) {
+        continue; // With very many sources, going through them all takes its time.
+      }
       Source before = assigned.get(source.partition());
       if (before == null) {
         intake.assign(source.partition(), positions.applyAsLong(source));
@@ -52,7 +59,7 @@ public final class Assigner {
         news.add(source);
       }
     }
-    lookedAt = System.nanoTime();
+    last = found; // Not if something failed.
     return news;
   }
 

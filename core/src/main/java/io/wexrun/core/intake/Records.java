@@ -11,7 +11,8 @@ import java.util.Optional;
  */
 public final class Records {
   private static final int[] NOTHING = {};
-  private static final Origin NOWHERE = new Origin("", new byte[0], 0, 0, null, null, 0, false);
+  private static final Origin NOWHERE =
+      new Origin("", new byte[0], 0, 0, FilePlace.NONE, null, null, 0, false);
 
   /** What records came with beside their bytes, by their number. Pure, for several threads. */
   public interface Envelopes {
@@ -27,6 +28,7 @@ public final class Records {
    *
    * @param taken when they were taken, if {@code times} is null
    * @param written by when they had been written; 0 if that is not known
+   * @param place where in a file they stand
    * @param times when each one was taken
    * @param envelopes what they came with; null for nothing
    * @param shift the number that the first record has in the envelopes
@@ -37,10 +39,32 @@ public final class Records {
       byte[] header,
       long taken,
       long written,
+      FilePlace place,
       long[] times,
       Envelopes envelopes,
       int shift,
-      boolean lines) {}
+      boolean lines) {
+    Origin from(Block block) {
+      return new Origin(
+          block.source().name(),
+          block.header(),
+          block.taken(),
+          block.written(),
+          block.place(),
+          times,
+          envelopes,
+          shift,
+          lines);
+    }
+
+    Origin with(long[] others, Envelopes other, int shifted) {
+      return new Origin(source, header, taken, written, place, others, other, shifted, lines);
+    }
+
+    Origin asLines() {
+      return new Origin(source, header, taken, written, place, times, envelopes, shift, true);
+    }
+  }
 
   private final byte[] data;
   private final int[] starts;
@@ -51,6 +75,11 @@ public final class Records {
   private final long[] places;
   private final BitSet odd;
   private final Origin origin;
+
+  /** Lines that were counted already: a value, so that several threads may count. */
+  private Counted counted = new Counted(0, 0);
+
+  private record Counted(int place, long line) {}
 
   private Records(
       byte[] data,
@@ -136,20 +165,14 @@ public final class Records {
     return odd != null && !odd.get(record);
   }
 
-  /** The same records with what is known of where they come from. */
-  Records from(String source, byte[] header, long taken, long written) {
-    Origin from =
-        new Origin(
-            source,
-            header,
-            taken,
-            written,
-            origin.times,
-            origin.envelopes,
-            origin.shift,
-            origin.lines);
+  private Records with(Origin other) {
     return new Records(
-        data, starts, ends, count, firstPosition, positionsAreBytes, places, odd, from);
+        data, starts, ends, count, firstPosition, positionsAreBytes, places, odd, other);
+  }
+
+  /** The same records with what a block knows of where they come from. */
+  Records from(Block block) {
+    return with(origin.from(block));
   }
 
   /**
@@ -158,34 +181,12 @@ public final class Records {
    * @param times microseconds since 1970-01-01T00:00:00Z
    */
   public Records with(long[] times, Envelopes envelopes) {
-    Origin from =
-        new Origin(
-            origin.source,
-            origin.header,
-            origin.taken,
-            origin.written,
-            times,
-            envelopes,
-            0,
-            origin.lines);
-    return new Records(
-        data, starts, ends, count, firstPosition, positionsAreBytes, places, odd, from);
+    return with(origin.with(times, envelopes, 0));
   }
 
   /** The same records as lines of text, of which a blank one says nothing. */
   public Records asLines() {
-    Origin lines =
-        new Origin(
-            origin.source,
-            origin.header,
-            origin.taken,
-            origin.written,
-            origin.times,
-            origin.envelopes,
-            origin.shift,
-            true);
-    return new Records(
-        data, starts, ends, count, firstPosition, positionsAreBytes, places, odd, lines);
+    return with(origin.asLines());
   }
 
   /** Whether they are lines of text. */
@@ -212,6 +213,34 @@ public final class Records {
   /** The name of the source partition that they come from; may be empty. */
   public String source() {
     return origin.source;
+  }
+
+  /** Which file of an archive they come from; empty if their source is one file. */
+  public String member() {
+    return origin.place.member();
+  }
+
+  /** The name of the machine that took them; empty if it is not known. */
+  public String host() {
+    return origin.place.host();
+  }
+
+  /**
+   * The number of the line in its file in which a record begins, from 1; 0 if it is not known. To
+   * be asked for in order, for it counts from the record before.
+   */
+  public long line(int record) {
+    if (origin.place.line() == 0) {
+      return 0;
+    }
+    Counted from = counted;
+    int at = from.place() <= starts[record] ? from.place() : 0;
+    long line = at == 0 ? origin.place.line() : from.line();
+    for (; at < starts[record]; at++) {
+      line += data[at] == '\n' ? 1 : 0;
+    }
+    counted = new Counted(at, line);
+    return line;
   }
 
   /**
@@ -280,15 +309,7 @@ public final class Records {
         positionsAreBytes,
         places == null ? null : Arrays.copyOfRange(places, gone, count),
         odd == null ? null : odd.get(gone, Math.max(gone, count)),
-        new Origin(
-            origin.source,
-            origin.header,
-            origin.taken,
-            origin.written,
-            times,
-            origin.envelopes,
-            origin.shift + gone,
-            origin.lines));
+        origin.with(times, origin.envelopes, origin.shift + gone));
   }
 
   /** The first records, at most so many. */

@@ -8,8 +8,9 @@ import java.util.Optional;
  * Lines that are separated values.
  *
  * @param columns how many
+ * @param dashes whether a dash stands for a value that is absent
  */
-record CsvLook(char separator, int columns, boolean header) {
+record CsvLook(char separator, int columns, boolean header, boolean dashes) {
   private static final double MOST = 0.9;
 
   /** The separator by which most lines have the same number of values, if there is one. */
@@ -20,7 +21,7 @@ record CsvLook(char separator, int columns, boolean header) {
       long same = lines.stream().filter(l -> split(l, separator).size() == columns).count();
       boolean more = best == null || columns > best.columns;
       if (columns > 1 && same >= lines.size() * MOST && lines.size() > 1 && more) {
-        best = new CsvLook(separator, columns, header(lines, separator));
+        best = new CsvLook(separator, columns, header(lines, separator), false);
       }
     }
     return Optional.ofNullable(best);
@@ -70,7 +71,9 @@ record CsvLook(char separator, int columns, boolean header) {
     for (String line : lines.subList(header ? 1 : 0, lines.size())) {
       List<String> values = split(line, separator);
       for (int i = 0; i < columns && values.size() == columns; i++) {
-        guesses.get(i).add(values.get(i));
+        if (!dashes || !values.get(i).equals("-")) {
+          guesses.get(i).add(values.get(i));
+        }
       }
     }
     List<String> titles = split(lines.get(0), separator);
@@ -79,7 +82,8 @@ record CsvLook(char separator, int columns, boolean header) {
     for (int i = 0; i < columns; i++) {
       String title = header ? titles.get(i).strip() : "c" + (i + 1);
       String name = names.unique(title);
-      fields.add(guesses.get(i).look(name, name.equals(title) ? "" : title, true));
+      FieldLook field = guesses.get(i).look(name, name.equals(title) ? "" : title, true);
+      fields.add(dashes ? field.optional() : field);
     }
     return fields;
   }

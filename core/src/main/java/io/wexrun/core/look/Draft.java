@@ -11,11 +11,19 @@ public final class Draft {
 
   /** The names and types of the fields that the steps give, in order. */
   public static Map<String, String> columns(Look look) {
-    return Looker.types(look);
+    if (look.given().isEmpty()) {
+      return Looker.types(look);
+    }
+    Map<String, String> types = new LinkedHashMap<>();
+    look.fields().forEach(field -> types.put(field.name(), field.spec()));
+    return types;
   }
 
   /** The steps. */
   public static List<StepDefinition> steps(Look look) {
+    if (look.given().isPresent()) {
+      return List.of(look.given().get());
+    }
     Map<String, Object> fields = new LinkedHashMap<>();
     look.fields().forEach(field -> fields.put(field.name(), field.written()));
     Map<String, Object> value = new LinkedHashMap<>();

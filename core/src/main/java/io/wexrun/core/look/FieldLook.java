@@ -22,6 +22,12 @@ public record FieldLook(
     return from.isEmpty() ? spec : spec + " from " + from;
   }
 
+  /** The same field, which may be absent. */
+  FieldLook optional() {
+    String may = spec.replaceFirst("^(\\w+(?:\\([^)]*\\))?)\\??", "$1?");
+    return new FieldLook(name, may, from, present, distinct, examples);
+  }
+
   /** The type alone. */
   public String type() {
     return spec.replaceAll("[ ?].*", "");

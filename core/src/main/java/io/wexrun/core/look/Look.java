@@ -1,6 +1,11 @@
 package io.wexrun.core.look;
 
+import io.wexrun.core.pipeline.StepDefinition;
+import java.util.Collections;
+import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Map;
+import java.util.Optional;
 
 /**
  * What a sample of records is, as far as can be seen.
@@ -14,6 +19,9 @@ import java.util.List;
  * @param header for CSV: whether the first line names the columns
  * @param oldSyslog for syslog: whether some messages lack year and zone
  * @param misfits some records that cannot be read
+ * @param intake what an intake of such files has to know beside their names, as settings write it;
+ *     without {@code header: true}
+ * @param given the step that reads the records, if it was told and not found out
  */
 public record Look(
     Format format,
@@ -24,7 +32,50 @@ public record Look(
     char separator,
     boolean header,
     boolean oldSyslog,
-    List<Misfit> misfits) {
+    List<Misfit> misfits,
+    Map<String, Object> intake,
+    Optional<StepDefinition> given) {
+  /** Copies the settings, keeping their order. */
+  public Look {
+    intake = Collections.unmodifiableMap(new LinkedHashMap<>(intake));
+  }
+
+  /** A look at data of which an intake need know nothing more. */
+  public Look(
+      Format format,
+      long records,
+      long fits,
+      List<FieldLook> fields,
+      List<Template> templates,
+      char separator,
+      boolean header,
+      boolean oldSyslog,
+      List<Misfit> misfits) {
+    this(
+        format,
+        records,
+        fits,
+        fields,
+        templates,
+        separator,
+        header,
+        oldSyslog,
+        misfits,
+        Map.of(),
+        Optional.empty());
+  }
+
+  /** The same with settings of an intake. */
+  Look with(Map<String, Object> settings) {
+    return with(settings, given);
+  }
+
+  /** The same with settings of an intake, and the step that was told. */
+  Look with(Map<String, Object> settings, Optional<StepDefinition> step) {
+    return new Look(
+        format, records, fits, fields, templates, separator, header, oldSyslog, misfits, settings,
+        step);
+  }
 
   /** How records are written. */
   public enum Format {
@@ -37,7 +88,9 @@ public record Look(
     /** Keys and values. */
     PAIRS,
     /** Syslog messages. */
-    SYSLOG
+    SYSLOG,
+    /** Messages in a binary format, each with its length before it. */
+    MESSAGES
   }
 
   /**

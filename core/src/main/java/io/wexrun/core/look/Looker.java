@@ -2,14 +2,16 @@ package io.wexrun.core.look;
 
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.field.JsonMembers;
+import io.wexrun.core.framing.Delimited;
+import io.wexrun.core.framing.Framings;
 import io.wexrun.core.framing.Lines;
 import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.StepDefinition;
-import io.wexrun.core.reference.ReferenceTable;
 import io.wexrun.core.schema.Instants;
 import io.wexrun.core.shape.BlockTrial;
 import io.wexrun.core.shape.RecordTrial;
@@ -19,10 +21,14 @@ import io.wexrun.core.shape.Steps;
 import java.nio.charset.StandardCharsets;
 import java.time.Instant;
 import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.HexFormat;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
 
 /**
  * Finds out what a sample of text records is. What it finds is tested on the sample with the very
@@ -34,34 +40,73 @@ public final class Looker {
 
   private static final int MISFITS = 5;
 
+  /** A line that names the columns of what follows, as web servers and proxies write it. */
+  private static final Pattern NAMES =
+      Pattern.compile("(#\\s?fields:?)[ \\t]+(\\S.*)", Pattern.CASE_INSENSITIVE);
+
   private final List<String> lines;
 
+  private final Framing framing;
+  private final Steps kinds;
+
   private Looker(List<String> lines) {
+    this(lines, Lines.FRAMING, Steps.ours());
+  }
+
+  private Looker(List<String> lines, Framing framing, Steps kinds) {
     this.lines = lines;
+    this.framing = framing;
+    this.kinds = kinds;
+  }
+
+  private static Framing framing(Events events) {
+    return Framings.read(Map.of("begins", events.begins()));
   }
 
   /** Looks at the lines of a sample. */
   public static Look at(byte[] sample) {
     String text = new String(sample, StandardCharsets.UTF_8);
+    Optional<Matcher> names = text.lines().map(NAMES::matcher).filter(Matcher::matches).findFirst();
+    if (names.isPresent()) {
+      List<String> body =
+          text.lines().filter(line -> !line.isBlank() && !line.startsWith("#")).toList();
+      return new Looker(body).named(names.get().group(1), names.get().group(2));
+    }
+    List<String> all = text.lines().filter(line -> !line.isBlank()).toList();
+    Optional<Events> events = Events.of(all);
+    if (events.isPresent()) {
+      List<String> found = new TemplateFinder(events.get().firstLines()).find();
+      Optional<String> template = events.get().template(found);
+      if (template.isPresent()) {
+        return new Looker(events.get().events(), framing(events.get()), Steps.ours())
+            .events(template.get(), events.get());
+      }
+    }
     return new Looker(text.lines().filter(line -> !line.isBlank()).toList()).look();
   }
 
-  /** Looks at the rows of a table, such as of a Parquet file. */
-  public static List<FieldLook> at(ReferenceTable table) {
-    List<FieldLook> fields = new ArrayList<>();
-    for (int column = 0; column < table.columns().size(); column++) {
-      Guess guess = new Guess();
-      for (List<String> row : table.rows()) {
-        String value = row.get(column);
-        if (value != null && (value.startsWith("{") || value.startsWith("["))) {
-          guess.addJson(value);
-        } else if (value != null) {
-          guess.add(value);
-        }
+  /**
+   * Looks at messages that a step reads, each of which has its length before it; how that is
+   * written is found out.
+   *
+   * @param kinds has the step's kind, and finds what the step names
+   * @throws io.wexrun.core.diagnose.MistakesException if the step is wrong
+   */
+  public static Look at(byte[] sample, StepDefinition step, Steps kinds) {
+    Look best = null;
+    for (Framing framing : List.of(Delimited.VARINT, Delimited.INT32)) {
+      int whole = framing.end(sample, 0, sample.length);
+      byte[] data = Arrays.copyOf(sample, whole == 0 ? sample.length : whole);
+      Look look =
+          new Look(Look.Format.MESSAGES, 0, 0, List.of(), List.of(), ' ', false, false, List.of())
+              .with(Map.of("framing", framing.form()), Optional.of(step));
+      Looker looker = new Looker(List.of(), framing, kinds);
+      Look tried = looker.tested(look, looker.run(List.of(step), data, new byte[0]));
+      if (best == null || tried.fits() > best.fits()) {
+        best = tried;
       }
-      fields.add(guess.look(table.columns().get(column), "", false));
     }
-    return fields;
+    return best;
   }
 
   private Look look() {
@@ -125,8 +170,7 @@ public final class Looker {
 
   private Look pairs() {
     Map<String, Guess> guesses = new LinkedHashMap<>();
-    java.util.regex.Pattern pair =
-        java.util.regex.Pattern.compile("([\\w.-]+)=(?:\"((?:[^\"\\\\]|\\\\.)*)\"|(\\S*))");
+    Pattern pair = Pattern.compile("([\\w.-]+)=(?:\"((?:[^\"\\\\]|\\\\.)*)\"|(\\S*))");
     for (String line : lines) {
       var matcher = pair.matcher(line);
       while (matcher.find()) {
@@ -144,6 +188,24 @@ public final class Looker {
     return tested(
         new Look(
             Look.Format.PAIRS, lines.size(), 0, fields, List.of(), ' ', false, false, List.of()));
+  }
+
+  /** Records below a line that names their columns. */
+  private Look named(String begins, String names) {
+    char separator = names.indexOf('\t') >= 0 ? '\t' : ' ';
+    List<String> all = new ArrayList<>(List.of(names.strip()));
+    all.addAll(lines);
+    int columns = CsvLook.split(names.strip(), separator).size();
+    return new Looker(all)
+        .csv(new CsvLook(separator, columns, true, true))
+        .with(Map.of("header", Map.of("begins", begins), "skip", Map.of("begins", "#")));
+  }
+
+  private Look events(String template, Events events) {
+    List<Look.Template> one = List.of(new Look.Template(template, 0));
+    Look look =
+        new Look(Look.Format.LINES, lines.size(), 0, List.of(), one, ' ', false, false, List.of());
+    return tested(look).with(Map.of("framing", Map.of("begins", events.begins())));
   }
 
   private Look csv(CsvLook csv) {
@@ -178,7 +240,14 @@ public final class Looker {
 
   /** Runs the draft's first step over the sample, and takes what it says. */
   private Look tested(Look look) {
-    BlockTrial tried = run(Draft.steps(look), look.header());
+    List<String> body = look.header() ? lines.subList(1, lines.size()) : lines;
+    byte[] data = (String.join("\n", body) + "\n").getBytes(StandardCharsets.UTF_8);
+    byte[] first = look.header() ? lines.get(0).getBytes(StandardCharsets.UTF_8) : new byte[0];
+    return tested(look, run(Draft.steps(look), data, first));
+  }
+
+  /** What is known of the records when the steps have tried to read them. */
+  private Look tested(Look look, BlockTrial tried) {
     Shaped shaped = tried.shaped();
     List<Look.Misfit> misfits = new ArrayList<>();
     Map<String, Guess> guesses = new LinkedHashMap<>();
@@ -187,7 +256,10 @@ public final class Looker {
         if (misfits.size() < MISFITS) {
           misfits.add(
               new Look.Misfit(
-                  new String(trial.text(), StandardCharsets.UTF_8), trial.death().get().detail()));
+                  look.format() == Look.Format.MESSAGES
+                      ? HexFormat.of().formatHex(trial.text())
+                      : new String(trial.text(), StandardCharsets.UTF_8),
+                  trial.death().get().detail()));
         }
         continue;
       }
@@ -212,7 +284,7 @@ public final class Looker {
     List<FieldLook> fields = look.fields();
     if (fields.isEmpty()) {
       List<FieldLook> seen = new ArrayList<>();
-      Map<String, String> types = types(look);
+      Map<String, String> types = types(Draft.steps(look), look.header(), kinds);
       types.forEach(
           (name, type) -> {
             Guess guess = guesses.getOrDefault(name, new Guess());
@@ -230,20 +302,27 @@ public final class Looker {
         look.separator(),
         look.header(),
         look.oldSyslog(),
-        misfits);
+        misfits,
+        look.intake(),
+        look.given());
   }
 
   /** The names and types that the draft's steps give. */
   static Map<String, String> types(Look look) {
+    return types(Draft.steps(look), look.header(), Steps.ours());
+  }
+
+  private static Map<String, String> types(
+      List<StepDefinition> steps, boolean header, Steps kinds) {
     Map<String, String> types = new LinkedHashMap<>();
-    shaper(Draft.steps(look), look.header())
+    shaper(steps, header, kinds)
         .schemas()
         .values()
         .forEach(schema -> schema.columns().forEach(c -> types.put(c.name(), c.type().toString())));
     return types;
   }
 
-  private static Shaper shaper(List<StepDefinition> steps, boolean header) {
+  private static Shaper shaper(List<StepDefinition> steps, boolean header, Steps kinds) {
     Pipeline pipeline =
         Pipeline.named("look")
             .intake(Settings.of("files", "x").with("header", header))
@@ -251,16 +330,12 @@ public final class Looker {
             .route(Route.otherwiseDrop())
             .build();
     Diagnostics diagnostics = Diagnostics.of("look");
-    Shaper shaper =
-        Shaper.compile(pipeline, Steps.ours(), n -> Optional.empty(), List.of(), diagnostics);
+    Shaper shaper = Shaper.compile(pipeline, kinds, n -> Optional.empty(), List.of(), diagnostics);
     diagnostics.orThrow();
     return shaper;
   }
 
-  private BlockTrial run(List<StepDefinition> steps, boolean header) {
-    List<String> body = header ? lines.subList(1, lines.size()) : lines;
-    byte[] data = (String.join("\n", body) + "\n").getBytes(StandardCharsets.UTF_8);
-    byte[] first = header ? lines.get(0).getBytes(StandardCharsets.UTF_8) : new byte[0];
+  private BlockTrial run(List<StepDefinition> steps, byte[] data, byte[] first) {
     Block block =
         new Block(
             new SourcePartition("sample"),
@@ -268,9 +343,9 @@ public final class Looker {
             data.length,
             data,
             data.length,
-            Lines.FRAMING,
+            framing,
             first,
             Instants.micros(Instant.now()));
-    return shaper(steps, header).tryOut(block);
+    return shaper(steps, first.length > 0, kinds).tryOut(block);
   }
 }

@@ -128,7 +128,7 @@ public final class CsvStep extends ParseStep {
       if (!columns.isText() || !columns.text().equals(HEADER)) {
         return Optional.of(columns.items().stream().map(Written::text).toList());
       }
-      if (!context.intake().text(HEADER).orElse("").equals("true")) {
+      if (context.intake().text(HEADER).orElse("false").equals("false")) {
         String message = "the columns come from the header, but the intake keeps none apart";
         columns.error("missing-header", message, "add header: true to a files intake");
       }

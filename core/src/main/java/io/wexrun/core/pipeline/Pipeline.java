@@ -71,6 +71,11 @@ public record Pipeline(
     return new Pipeline(name, about, other, intake, shape, route, kinds, others, flush, channel);
   }
 
+  /** This pipeline with another intake. */
+  public Pipeline withIntake(Settings other) {
+    return new Pipeline(name, about, patterns, other, shape, route, kinds, others, flush, channel);
+  }
+
   /** Collects the parts of a pipeline; reads like the file. Not for several threads. */
   public static final class Builder {
     private final String name;

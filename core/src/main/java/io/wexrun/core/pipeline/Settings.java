@@ -16,6 +16,15 @@ import java.util.Optional;
  *     of those
  */
 public record Settings(String kind, Map<String, Object> values) {
+  /**
+   * The key of the fields of an intake's records, names to specs, where those are JSON objects made
+   * of rows: the pipeline reads them before its first step. Empty if they cannot be known yet.
+   */
+  public static final String COLUMNS = "columns";
+
+  /** The key of the queue to which an intake appends what it receives. */
+  public static final String QUEUE = "queue";
+
   /** Copies the values, keeping their order. */
   public Settings {
     values = Collections.unmodifiableMap(new LinkedHashMap<>(values));

@@ -1,5 +1,6 @@
 package io.wexrun.core.run;
 
+import io.wexrun.core.intake.Choice;
 import java.time.Duration;
 import java.time.InstantSource;
 
@@ -14,6 +15,7 @@ import java.time.InstantSource;
  * @param bufferBytes about how many bytes of memory the rows in all buffers and flushes may hold
  * @param retry how long a run waits before it delivers again
  * @param clock the time for the age of buffers
+ * @param choice what of their intakes pipelines take
  */
 public record RunOptions(
     boolean untilDrained,
@@ -22,7 +24,8 @@ public record RunOptions(
     long channelBytes,
     long bufferBytes,
     Retry retry,
-    InstantSource clock) {
+    InstantSource clock,
+    Choice choice) {
   /**
    * How long to wait before something that failed is tried again: twice as long each time, until
    * something was delivered.
@@ -47,38 +50,49 @@ public record RunOptions(
         Math.min(32L << 20, heap / 12),
         Math.min(1L << 30, heap / 3),
         new Retry(Duration.ofSeconds(1), Duration.ofSeconds(30)),
-        InstantSource.system());
+        InstantSource.system(),
+        Choice.ALL);
   }
 
   /** These options for a run that ends when its intake is drained. */
   public RunOptions drained() {
-    return new RunOptions(true, strict, lanes, channelBytes, bufferBytes, retry, clock);
+    return new RunOptions(true, strict, lanes, channelBytes, bufferBytes, retry, clock, choice);
   }
 
   /** These options for a run that ends at its first failure. */
   public RunOptions strictly() {
-    return new RunOptions(untilDrained, true, lanes, channelBytes, bufferBytes, retry, clock);
+    return new RunOptions(
+        untilDrained, true, lanes, channelBytes, bufferBytes, retry, clock, choice);
   }
 
   /** These options with another number of lanes. */
   public RunOptions withLanes(int other) {
-    return new RunOptions(untilDrained, strict, other, channelBytes, bufferBytes, retry, clock);
+    return new RunOptions(
+        untilDrained, strict, other, channelBytes, bufferBytes, retry, clock, choice);
   }
 
   /** These options with other bounds of memory. */
   public RunOptions withMemory(long channel, long buffers) {
-    return new RunOptions(untilDrained, strict, lanes, channel, buffers, retry, clock);
+    return new RunOptions(untilDrained, strict, lanes, channel, buffers, retry, clock, choice);
   }
 
   /** These options with other delays. */
   public RunOptions withRetry(Duration first, Duration longest) {
     Retry other = new Retry(first, longest);
-    return new RunOptions(untilDrained, strict, lanes, channelBytes, bufferBytes, other, clock);
+    return new RunOptions(
+        untilDrained, strict, lanes, channelBytes, bufferBytes, other, clock, choice);
   }
 
   /** These options with another clock. */
   public RunOptions withClock(InstantSource other) {
-    return new RunOptions(untilDrained, strict, lanes, channelBytes, bufferBytes, retry, other);
+    return new RunOptions(
+        untilDrained, strict, lanes, channelBytes, bufferBytes, retry, other, choice);
+  }
+
+  /** These options for a part of what intakes have. */
+  public RunOptions withChoice(Choice other) {
+    return new RunOptions(
+        untilDrained, strict, lanes, channelBytes, bufferBytes, retry, clock, other);
   }
 
   /** Whether the first failure of a delivery ends the run. */

@@ -53,6 +53,13 @@ record Section(List<Placed> steps, Schema output) {
     return new Section(List.copyOf(steps), now.input());
   }
 
+  /** These steps with others behind them, which were compiled for what these give. */
+  Section then(Section others) {
+    List<Placed> all = new ArrayList<>(steps);
+    all.addAll(others.steps);
+    return new Section(List.copyOf(all), others.output);
+  }
+
   /** Adds the fields behind each step. */
   void schemas(Map<String, Schema> schemas) {
     steps.forEach(placed -> schemas.put(placed.path, placed.step.output()));

@@ -16,7 +16,9 @@ import io.wexrun.core.pipeline.Kind;
 import io.wexrun.core.pipeline.Others;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
+import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Sizes;
+import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.step.Rejects;
@@ -98,8 +100,17 @@ public final class Shaper {
             kinds.references(),
             new Doubtful(),
             onLibrary);
+    Section rows =
+        Section.compile(
+            rows(pipeline.intake()), KeyPath.ROOT.key("intake"), raw, kinds, diagnostics);
+    StepContext first = rows.steps().isEmpty() ? raw : raw.behind(rows.output());
+    if (Map.of().equals(pipeline.intake().values().get(Settings.COLUMNS))) {
+      raw.doubtful().addAny(); // The connector tells that nothing is known of the columns.
+    }
     Section common =
-        Section.compile(pipeline.shape(), KeyPath.ROOT.key("shape"), raw, kinds, diagnostics);
+        rows.then(
+            Section.compile(
+                pipeline.shape(), KeyPath.ROOT.key("shape"), first, kinds, diagnostics));
     Routing routing = new Routing(raw.doubtful(), destinations, known, diagnostics);
     List<Branch> branches = new ArrayList<>();
     if (pipeline.kinds().isEmpty()) {
@@ -126,6 +137,13 @@ public final class Shaper {
         blank(pipeline, diagnostics),
         onLibrary,
         "");
+  }
+
+  /** The step that reads records which an intake has made of rows; none for other intakes. */
+  private static List<StepDefinition> rows(Settings intake) {
+    return intake.values().get(Settings.COLUMNS) instanceof Map<?, ?> fields && !fields.isEmpty()
+        ? List.of(StepDefinition.of("json", Map.of("fields", fields)))
+        : List.of();
   }
 
   /**
@@ -268,7 +286,8 @@ public final class Shaper {
                 part,
                 block.header(),
                 block.taken(),
-                block.written()));
+                block.written(),
+                block.place()));
         from = end;
         begin = next;
       }
@@ -279,6 +298,11 @@ public final class Shaper {
   /** Shapes and routes the records of a block. */
   public Shaped shape(Block block) {
     return shape(block, block.records(), false, (step, batch) -> {});
+  }
+
+  /** How many records of a block die. */
+  public long deaths(Block block) {
+    return shape(block).dead().count();
   }
 
   /** Shapes a block's records and tells of each what every step made of it. */

@@ -181,6 +181,8 @@ class ExpressionTest {
         "formatTime(at, 'dd.MM. HH:mm', 'Europe/Berlin') ~ 03.05. 08:14",
         "parseTime('03.05.2026 08:14', 'dd.MM.yyyy HH:mm', '+02:00') ~ 2026-05-03T06:14:00Z",
         "parseTime(s, 'dd.MM.yyyy HH:mm', 'UTC') ~ failed",
+        "date('2026-11-25') ~ 2026-11-25T00:00:00Z",
+        "date('25.11.2026') ~ failed",
       })
   void expressionsGiveWhatCelSays(String text, String result) {
     assertThat(evaluate(text, FULL)).isEqualTo(result);
@@ -228,8 +230,7 @@ class ExpressionTest {
         "truncate(at, 'hours')  ~ bad-expression ~ truncate: \"hours\" is not a unit: second,"
             + " minute, hour, day, week (from Monday), month, year",
         "truncate(at, 'day', 'Berlin') ~ bad-expression ~ truncate: \"Berlin\" is not a time zone",
-        "truncate(at, 1)  ~ type-clash     ~ 'truncate' does not work on google.protobuf.Timestamp"
-            + " and int",
+        "truncate(at, 1)  ~ type-clash     ~ 'truncate' does not work on timestamp and int",
       })
   void mistakesAreToldBeforeTheRun(String text, String code, String message) {
     Diagnostics diagnostics = Diagnostics.of("test");

@@ -123,8 +123,8 @@ class LineGroupsTest {
     }
     assertThatThrownBy(() -> Framings.read("line"))
         .hasMessage(
-            "'line' is neither lines nor csv nor varint nor int32, nor a rule such as {begins:"
-                + " PATTERN}");
+            "'line' is neither lines nor csv nor syslog nor varint nor int32, nor a rule such as"
+                + " {begins: PATTERN}");
     assertThatThrownBy(() -> Framings.read(Map.of("begins", "a(")))
         .hasMessageContaining("'a(' is not a pattern: missing closing )");
   }

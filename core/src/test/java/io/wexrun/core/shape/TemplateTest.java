@@ -61,6 +61,7 @@ class TemplateTest {
         "{a:timestamp 'dd MMM yyyy HH:mm:ss Z'} {b} | 01 Jan 1970 00:00:01 +0000 x y | {a=1000000,"
             + " b=x y}",
         "{a:timestamp 'dd MMM yyyy HH:mm' @UTC};{b} | 01 Jan 1970 00:01;x | {a=60000000, b=x}",
+        "{a:timestamp 'epoch us'} {b} {} | 1000 x y z | {a=1000, b=x}",
         "{a:timestamp @UTC} {b}  | 1970-01-01 00:00:02 x | {a=2000000, b=x}",
         "{a:timestamp @UTC} {b}  | 1970-01-01T00:00:02 x | {a=2000000, b=x}",
         "{a:timestamp} {b}       | 1970-01-01 00:00:02.5Z x | {a=2500000, b=x}",

@@ -21,10 +21,12 @@ import io.wexrun.project.open.Connectors;
 import io.wexrun.project.open.WorkspaceKeys;
 import io.wexrun.project.read.DefinitionPlaces;
 import java.time.Duration;
+import java.util.Comparator;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.function.Function;
 import java.util.stream.Stream;
 
@@ -73,7 +75,38 @@ public final class Checker {
         runCases(pipeline.name(), shaper);
       }
     }
+    if (diagnostics.errors() == 0) {
+      checkTakenAway();
+    }
     return shapers;
+  }
+
+  /** What one pipeline moves or deletes, another one would miss. */
+  private void checkTakenAway() {
+    Map<String, String> takers = new HashMap<>();
+    for (Pipeline pipeline : definition.pipelines()) {
+      IntakeConnector connector = connectors.intakes().get(pipeline.intake().kind());
+      if (connector == null) {
+        continue;
+      }
+      Set<String> taken = connector.takesAway(pipeline.intake(), site);
+      Optional<String> shared =
+          taken.stream().filter(takers::containsKey).min(Comparator.naturalOrder());
+      shared.ifPresent(
+          name ->
+              places
+                  .ofPipeline(pipeline.name(), diagnostics)
+                  .error(
+                      "taken-twice",
+                      KeyPath.ROOT.key("intake").key(connector.kind()),
+                      "pipeline "
+                          + takers.get(name)
+                          + " also takes "
+                          + name
+                          + " away, so each of them would miss what the other one was quicker with",
+                      Optional.of("let one pipeline take it into a queue, and both read that")));
+      taken.forEach(name -> takers.putIfAbsent(name, pipeline.name()));
+    }
   }
 
   private void runCases(String pipeline, Shaper shaper) {
@@ -295,7 +328,7 @@ public final class Checker {
       unknownKind("intake", intake, List.copyOf(connectors.intakes().keySet()), path, at);
       return;
     }
-    checkKeys("a " + intake.kind() + " intake", intake, connector.keys(), path, at);
+    checkKeys("the " + intake.kind() + " intake", intake, connector.keys(), path, at);
     connector.check(intake, site, path, at);
     if (connector.reads(intake).filter(pipeline.deadLetters()::equals).isPresent()) {
       at.error(

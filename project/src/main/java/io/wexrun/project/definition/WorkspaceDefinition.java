@@ -45,6 +45,11 @@ public record WorkspaceDefinition(
     return new WorkspaceDefinition(name, keys, encrypt, stores, targets, all, pipelines);
   }
 
+  /** The same with other pipelines. */
+  public WorkspaceDefinition withPipelines(List<Pipeline> others) {
+    return new WorkspaceDefinition(name, keys, encrypt, stores, targets, tables, others);
+  }
+
   /** The pipeline of a name. */
   public Optional<Pipeline> pipeline(String pipelineName) {
     return pipelines.stream().filter(p -> p.name().equals(pipelineName)).findFirst();

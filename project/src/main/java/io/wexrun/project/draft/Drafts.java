@@ -4,7 +4,13 @@ import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.look.Draft;
 import io.wexrun.core.look.Look;
+import io.wexrun.core.look.Looker;
 import io.wexrun.core.pipeline.StepDefinition;
+import io.wexrun.core.reference.ReferenceTable;
+import io.wexrun.core.reference.References;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Schema;
+import io.wexrun.core.schema.Type;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.project.open.Connectors;
 import io.wexrun.project.read.PipelineReader;
@@ -12,12 +18,15 @@ import io.wexrun.project.read.WorkspaceReader;
 import io.wexrun.project.yaml.YamlText;
 import java.io.IOException;
 import java.nio.file.Files;
+import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.nio.file.StandardOpenOption;
 import java.util.ArrayList;
+import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.function.Supplier;
 
 /** Writes a pipeline file and a table for data that were looked at. */
 public final class Drafts {
@@ -31,12 +40,47 @@ public final class Drafts {
    *
    * @param folder the workspace's folder
    * @param name the pipeline's name; the table's has '_' for '-'
-   * @param files what the intake reads: a file name or pattern
+   * @param files what the intake reads: a file name or pattern, or a list of them
+   * @param settings more settings of the intake
    * @return the files that were written
    * @throws OutsideException if there is a pipeline or table of that name, or a file cannot be
    *     written
    */
-  public static List<Path> write(Path folder, String name, Look look, String files) {
+  public static List<Path> write(
+      Path folder, String name, Look look, Object files, Map<String, Object> settings) {
+    String table = name.replace('-', '_');
+    return write(folder, name, Draft.columns(look), pipeline(name, table, look, files, settings));
+  }
+
+  /**
+   * The same for files of rows that say what their columns are.
+   *
+   * @param rows the columns
+   * @param format the name of the files' format
+   */
+  public static List<Path> write(
+      Path folder, String name, Schema rows, String format, Object files) {
+    Map<String, String> columns = new LinkedHashMap<>();
+    for (Column column : rows.columns()) {
+      columns.put(column.name(), column.type() == Type.Scalar.BYTES ? "text" : column.type() + "");
+    }
+    Object intake = new YamlText.Inline(YamlText.map("archive", files, "format", format));
+    String pipeline =
+        YamlText.of(
+            YamlText.map(
+                "pipeline",
+                name,
+                "about",
+                "Drafted from " + described(files) + "; columns are those of the files",
+                "intake",
+                intake,
+                "route",
+                List.of(YamlText.map("to", name.replace('-', '_')))));
+    return write(folder, name, columns, pipeline);
+  }
+
+  private static List<Path> write(
+      Path folder, String name, Map<String, String> columns, String text) {
     if (!PipelineReader.NAME.matcher(name).matches()) {
       throw new OutsideException("'" + name + "' is not a name: use letters, digits, '-' and '_'");
     }
@@ -49,16 +93,57 @@ public final class Drafts {
     try {
       String before = Files.exists(workspace) ? Files.readString(workspace) : "";
       String store = before.isEmpty() ? STORE : store(folder, table);
-      String tables = table(table, store, Draft.columns(look));
+      String tables = table(table, store, columns);
       String after = before.isEmpty() ? workspace(folder, tables) : with(before, tables);
       Files.createDirectories(pipeline.getParent());
-      Files.writeString(
-          pipeline, pipeline(name, table, look, files), StandardOpenOption.CREATE_NEW);
+      Files.writeString(pipeline, text, StandardOpenOption.CREATE_NEW);
       Files.writeString(workspace, after);
     } catch (IOException e) {
       throw new OutsideException("cannot write the draft: " + e.getMessage(), e);
     }
     return List.of(pipeline, workspace);
+  }
+
+  /**
+   * Looks at Protocol Buffers messages, each of which has its length before it.
+   *
+   * @param folder the workspace's folder
+   * @param descriptors the file of the descriptor set, from the workspace's folder on
+   * @param message the full name of the message
+   * @throws io.wexrun.core.diagnose.MistakesException if the file or the message is wrong
+   */
+  public static Look look(Path folder, byte[] sample, String descriptors, String message) {
+    StepDefinition step =
+        StepDefinition.of("protobuf", YamlText.map("descriptors", descriptors, "message", message));
+    return Looker.at(sample, step, new Connectors(folder).steps().with(new Schemas(folder)));
+  }
+
+  /** The schemas of a folder; there are no tables to look up in. */
+  private record Schemas(Path folder) implements References {
+    @Override
+    public Supplier<ReferenceTable> file(String name) {
+      throw new OutsideException("a draft looks nothing up");
+    }
+
+    @Override
+    public Supplier<ReferenceTable> table(String name) {
+      throw new OutsideException("a draft looks nothing up");
+    }
+
+    @Override
+    public byte[] bytes(String name) {
+      try {
+        return Files.readAllBytes(folder.resolve(name));
+      } catch (NoSuchFileException e) {
+        throw new OutsideException("there is no file " + name, e);
+      } catch (IOException e) {
+        throw new OutsideException("cannot read " + name + ": " + e.getMessage(), e);
+      }
+    }
+  }
+
+  private static String described(Object files) {
+    return files instanceof List<?> list ? list.get(0) + " and others" : "" + files;
   }
 
   /** The store of the workspace that tables go to: its first one. */
@@ -113,11 +198,14 @@ public final class Drafts {
     return YamlText.indented(YamlText.of(YamlText.map(name, table)), 2);
   }
 
-  private static String pipeline(String name, String table, Look look, String files) {
+  private static String pipeline(
+      String name, String table, Look look, Object files, Map<String, Object> settings) {
     Map<String, Object> intake = YamlText.map("files", files);
+    intake.putAll(settings);
     if (look.header()) {
       intake.put("header", true);
     }
+    intake.putAll(look.intake());
     List<Object> steps = new ArrayList<>();
     for (StepDefinition step : Draft.steps(look)) {
       steps.add(YamlText.map(step.kind(), step.value()));
@@ -127,7 +215,7 @@ public final class Drafts {
             "pipeline",
             name,
             "about",
-            "Drafted from " + files + "; names and types are guesses",
+            "Drafted from " + described(files) + "; names and types are guesses",
             "intake",
             new YamlText.Inline(intake),
             "shape",

@@ -4,10 +4,18 @@ import io.wexrun.core.channel.Channel;
 import io.wexrun.core.channel.Memory;
 import io.wexrun.core.channel.MemoryChannel;
 import io.wexrun.core.connect.ChannelConnector;
+import io.wexrun.core.connect.IntakeConnector;
 import io.wexrun.core.connect.IntakeOpening;
+import io.wexrun.core.connect.PlannedSource;
 import io.wexrun.core.connect.TargetConnector;
+import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.KeyPath;
+import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.Choice;
 import io.wexrun.core.intake.Intake;
+import io.wexrun.core.intake.KnownSource;
+import io.wexrun.core.intake.Receiving;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
@@ -15,6 +23,7 @@ import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.run.Setback;
 import io.wexrun.core.run.TargetOpener;
+import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.KnownTarget;
 import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Target;
@@ -60,17 +69,85 @@ public final class Ends {
   public Intake intake(
       Pipeline pipeline, Consumer<String> notices, boolean writtenHere, BooleanSupplier fed) {
     Settings settings = pipeline.intake();
-    return connectors
-        .intakes()
-        .get(settings.kind())
-        .open(
-            new IntakeOpening(
-                settings,
-                site,
-                site.state().tally().sources(pipeline.name()),
-                notices,
-                writtenHere,
-                fed));
+    List<KnownSource> known = site.sources(pipeline.name());
+    return connector(pipeline)
+        .open(new IntakeOpening(settings, site, known, notices, writtenHere, fed));
+  }
+
+  /**
+   * The intake of a pipeline, limited to a choice.
+   *
+   * @param receiving what it takes that cannot be read again
+   * @param shaper tells what would die
+   * @throws MistakesException if the pipeline's intake cannot be limited so
+   */
+  public Intake intake(
+      Pipeline pipeline,
+      Consumer<String> notices,
+      boolean writtenHere,
+      BooleanSupplier fed,
+      Choice choice,
+      Receiving receiving,
+      Shaper shaper) {
+    return connector(pipeline)
+        .open(opening(pipeline, notices, writtenHere, fed, choice, receiving, shaper));
+  }
+
+  private IntakeOpening opening(
+      Pipeline pipeline,
+      Consumer<String> notices,
+      boolean writtenHere,
+      BooleanSupplier fed,
+      Choice choice,
+      Receiving receiving,
+      Shaper shaper) {
+    if (!choice.equals(Choice.ALL)) {
+      requireChoice(pipeline);
+    }
+    return new IntakeOpening(
+        pipeline.intake(),
+        site,
+        site.sources(pipeline.name()),
+        notices,
+        writtenHere,
+        fed,
+        choice,
+        shaper::deaths,
+        receiving);
+  }
+
+  /** Whether something of what a pipeline's intake has can be chosen. */
+  public boolean chooses(Pipeline pipeline) {
+    IntakeConnector connector = connector(pipeline);
+    return connector != null && connector.chooses();
+  }
+
+  private void requireChoice(Pipeline pipeline) {
+    if (!chooses(pipeline)) {
+      Diagnostics diagnostics = Diagnostics.of("pipeline " + pipeline.name());
+      diagnostics.error(
+          "no-choice",
+          KeyPath.ROOT,
+          "its intake takes " + pipeline.intake().kind() + ", of which nothing can be chosen",
+          Optional.of("name only pipelines whose intake is files, drop or archive"));
+      diagnostics.orThrow();
+    }
+  }
+
+  /**
+   * What a run of a pipeline would take.
+   *
+   * @throws MistakesException if the pipeline's intake cannot be limited so
+   */
+  public List<PlannedSource> plan(Pipeline pipeline, Choice choice, Shaper shaper) {
+    requireChoice(pipeline);
+    return connector(pipeline)
+        .plan(
+            opening(pipeline, notice -> {}, false, () -> true, choice, Receiving.NOTHING, shaper));
+  }
+
+  private IntakeConnector connector(Pipeline pipeline) {
+    return connectors.intakes().get(pipeline.intake().kind());
   }
 
   /** The target that an intake reads from, such as a queue; empty if it reads none. */

@@ -1,4 +1,4 @@
-package io.wexrun.files;
+package io.wexrun.files.content;
 
 import java.io.Closeable;
 import java.io.IOException;
@@ -9,17 +9,22 @@ import java.nio.file.StandardOpenOption;
 import java.util.Optional;
 
 /** The bytes of a file; of a compressed one, those that were compressed. For one thread. */
-interface Content extends Closeable {
+public interface Content extends Closeable {
   /**
    * Opens a file.
    *
-   * @param unpack whether one that is compressed is unpacked
+   * @param unpacking what is done if it is compressed
    */
-  static Content open(Path path, boolean unpack) throws IOException {
-    Optional<Packed> how = unpack ? Packed.how(path) : Optional.empty();
-    return how.isPresent() && how.get().read()
-        ? new Unpacked(path, how.get())
+  static Content open(Path path, Unpacking unpacking) throws IOException {
+    Optional<Packed> how = unpacking.unpack() ? Packed.how(path) : Optional.empty();
+    return how.isPresent()
+        ? new Unpacked(path, how.get(), unpacking)
         : new Plain(FileChannel.open(path, StandardOpenOption.READ));
+  }
+
+  /** Whether a file is compressed, and unpacked when it is opened. */
+  static boolean isPacked(Path path, Unpacking unpacking) throws IOException {
+    return unpacking.unpack() && Packed.how(path).isPresent();
   }
 
   /** Whether it was compressed: then nothing is written behind its end. */
@@ -33,6 +38,24 @@ interface Content extends Closeable {
 
   /** Reads from a place on, until the buffer is full or the bytes end; how many were read. */
   int read(ByteBuffer into, long from) throws IOException;
+
+  /**
+   * Where the file begins that a place is in: 0, but for archives, whose files stand one behind the
+   * other, as far as they were unpacked.
+   */
+  default long partStart(long place) {
+    return 0;
+  }
+
+  /** Where that file ends; the largest number as long as that is not known. */
+  default long partEnd(long place) {
+    return Long.MAX_VALUE;
+  }
+
+  /** The name of that file in its archive; empty if there is no archive. */
+  default String member(long place) {
+    return "";
+  }
 
   /**
    * Why the bytes end before what was compressed does; empty if they do not, as far as is known.

@@ -1,4 +1,4 @@
-package io.wexrun.files;
+package io.wexrun.files.content;
 
 import java.io.IOException;
 import java.nio.file.Files;
@@ -16,15 +16,15 @@ import java.util.Optional;
  * @param size in bytes
  * @param modified when it was changed last, as its file system says
  */
-record Seen(Path path, String key, long size, FileTime modified) {
-  static final String NO_KEY = "none";
+public record Seen(Path path, String key, long size, FileTime modified) {
+  public static final String NO_KEY = "none";
 
   /**
    * Looks at a file, or at what a link leads to; empty if it is not a file, or is gone by now.
    *
    * @throws IOException if it cannot be looked at
    */
-  static Optional<Seen> at(Path path) throws IOException {
+  public static Optional<Seen> at(Path path) throws IOException {
     if (!Files.exists(path)) {
       return Optional.empty();
     }
@@ -51,11 +51,11 @@ record Seen(Path path, String key, long size, FileTime modified) {
   }
 
   /** Whether it is a link to something, not a file itself. */
-  static boolean isLink(Path path) {
+  public static boolean isLink(Path path) {
     return Files.isSymbolicLink(path) && Files.exists(path, LinkOption.NOFOLLOW_LINKS);
   }
 
-  boolean hasKey() {
+  public boolean hasKey() {
     return !key.equals(NO_KEY);
   }
 }

@@ -1,4 +1,4 @@
-package io.wexrun.files;
+package io.wexrun.files.content;
 
 import com.github.luben.zstd.ZstdInputStream;
 import java.io.BufferedInputStream;
@@ -20,9 +20,18 @@ enum Packed {
   ZSTD(new byte[] {0x28, (byte) 0xB5, 0x2F, (byte) 0xFD}),
   BZIP2(new byte[] {'B', 'Z', 'h'}),
   XZ(new byte[] {(byte) 0xFD, '7', 'z', 'X', 'Z', 0}),
-  /** It may hold several files, and is not read. */
-  ZIP(new byte[] {'P', 'K', 3, 4});
+  /** It holds several files, and is read by its directory, which stands at its end. */
+  ZIP(new byte[] {'P', 'K', 3, 4}),
+  /** It holds several files. */
+  TAR(new byte[0]);
 
+  /** How many bytes tell how something is compressed. */
+  static final int LOOKED_AT = 512;
+
+  /** Where the name of the format stands in the first header of a tar file (POSIX.1-1988). */
+  private static final int TAR_MAGIC = 257;
+
+  private static final byte[] TAR_NAME = {'u', 's', 't', 'a', 'r'};
   private static final int BUFFER = 64 << 10;
   private static final int MOST_KB = 256 << 10;
 
@@ -39,10 +48,13 @@ enum Packed {
 
   /** How a file is compressed; empty if it is not. */
   static Optional<Packed> how(Path path) throws IOException {
-    byte[] found;
     try (InputStream in = Files.newInputStream(path)) {
-      found = in.readNBytes(6);
+      return how(in.readNBytes(LOOKED_AT));
     }
+  }
+
+  /** How something is compressed that begins with some bytes; empty if it is not. */
+  static Optional<Packed> how(byte[] found) {
     return found.length == 0
         ? Optional.empty()
         : Stream.of(values()).filter(each -> each.begins(found)).findFirst();
@@ -52,13 +64,18 @@ enum Packed {
    * Whether some bytes are its beginning; of a file that is just being written, as far as it goes.
    */
   private boolean begins(byte[] found) {
+    if (this == TAR) {
+      int end = TAR_MAGIC + TAR_NAME.length;
+      return found.length >= end
+          && Arrays.equals(found, TAR_MAGIC, end, TAR_NAME, 0, TAR_NAME.length);
+    }
     int both = Math.min(found.length, begin.length);
     return Arrays.equals(found, 0, both, begin, 0, both);
   }
 
-  /** Whether such files are read. */
-  boolean read() {
-    return this != ZIP;
+  /** Whether it holds several files. */
+  boolean archive() {
+    return this == ZIP || this == TAR;
   }
 
   /** What is behind compressed bytes, also if several such parts follow each other. */
@@ -78,7 +95,7 @@ enum Packed {
               .setDecompressConcatenated(true)
               .setMemoryLimitKiB(MOST_KB)
               .get();
-      case ZIP -> throw new IOException("zip files are not read");
+      case ZIP, TAR -> in;
     };
   }
 }

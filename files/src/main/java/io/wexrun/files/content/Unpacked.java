@@ -1,5 +1,7 @@
-package io.wexrun.files;
+package io.wexrun.files.content;
 
+import java.io.BufferedInputStream;
+import java.io.EOFException;
 import java.io.FilterInputStream;
 import java.io.IOException;
 import java.io.InputStream;
@@ -7,15 +9,24 @@ import java.nio.ByteBuffer;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.Arrays;
+import java.util.Map;
+import java.util.NavigableMap;
 import java.util.Optional;
+import java.util.TreeMap;
 
 /**
- * A compressed file. It is unpacked from its start on; its first bytes and the last ones that were
- * unpacked are kept, so that who reads on need not begin anew.
+ * A compressed file, or an archive. It is unpacked from its start on; its first bytes and the last
+ * ones that were unpacked are kept, so that who reads on need not begin anew.
  */
 final class Unpacked implements Content {
-  private static final int STEP = 1 << 20;
-  private static final int KEPT = 4 << 20;
+  private static final int STEP = 256 << 10;
+  private static final int WINDOW = 2 << 20;
+
+  /**
+   * So much of what was unpacked stays: what is not handed out yet, and what is looked at again.
+   */
+  private static final int KEPT = 600 << 10;
+
   private static final int HEAD = 4096;
 
   /** What unpacks to more than so many times its size is made to harm; short ones may. */
@@ -25,7 +36,13 @@ final class Unpacked implements Content {
 
   private final Path path;
   private final Packed how;
+  private final Unpacking unpacking;
+
+  /** Where the files of an archive begin, and their names; as far as it was unpacked. */
+  private final NavigableMap<Long, String> parts = new TreeMap<>();
+
   private Counting file;
+  private Members members;
   private InputStream in;
 
   /** The bytes from {@code base} on, as far as they were unpacked and are kept. */
@@ -37,9 +54,10 @@ final class Unpacked implements Content {
   private boolean ended;
   private String broken;
 
-  Unpacked(Path path, Packed how) throws IOException {
+  Unpacked(Path path, Packed how, Unpacking unpacking) throws IOException {
     this.path = path;
     this.how = how;
+    this.unpacking = unpacking;
     begin();
   }
 
@@ -52,16 +70,38 @@ final class Unpacked implements Content {
     broken = null;
     file = new Counting(Files.newInputStream(path));
     try {
-      in = how.open(file);
-    } catch (IOException e) {
-      breaks(e);
+      BufferedInputStream begun = new BufferedInputStream(how.open(file));
+      boolean tar = how != Packed.ZIP && Members.peek(begun).filter(Packed.TAR::equals).isPresent();
+      if (tar || how == Packed.ZIP) {
+        in = begun; // Closed with it, as long as no member is open.
+        members = tar ? Members.ofTar(begun) : Members.ofZip(path);
+        nextMember();
+      } else {
+        in = begun;
+      }
+    } catch (IOException | RuntimeException e) {
+      breaks(e); // The libraries throw either, where bytes are not what they should be.
+    }
+  }
+
+  /** Goes to the next file of the archive, or to its end. */
+  private void nextMember() throws IOException {
+    Optional<String> name = members.next();
+    while (name.isPresent() && !unpacking.wants(name.get())) {
+      name = members.next();
+    }
+    if (name.isPresent()) {
+      parts.put(end(), name.get());
+      in = members.unpacked();
+    } else {
+      ended = true;
     }
   }
 
   private void breaks(Exception e) {
     ended = true;
-    String why = e.getMessage() == null ? e.getClass().getSimpleName() : e.getMessage();
-    broken = why;
+    String why = e.getMessage() == null ? "it is damaged" : e.getMessage();
+    broken = e instanceof EOFException ? "it ends too early" : why;
   }
 
   private long end() {
@@ -76,7 +116,9 @@ final class Unpacked implements Content {
       }
       try {
         int n = in.read(window, filled, window.length - filled);
-        if (n < 0) {
+        if (n < 0 && members != null) {
+          nextMember();
+        } else if (n < 0) {
           ended = true;
         } else {
           keepHead(n);
@@ -85,11 +127,15 @@ final class Unpacked implements Content {
       } catch (IOException | RuntimeException e) {
         breaks(e); // The libraries throw either, where bytes are not what they should be.
       }
-      if (end() > HARMLESS && end() / MOST_TIMES > file.count) {
+      if (end() > HARMLESS && end() / MOST_TIMES > packedSize()) {
         ended = true;
         broken = "it unpacks to more than " + MOST_TIMES + " times its size";
       }
     }
+  }
+
+  private long packedSize() throws IOException {
+    return how == Packed.ZIP ? Files.size(path) : file.count;
   }
 
   private void keepHead(int more) {
@@ -99,11 +145,11 @@ final class Unpacked implements Content {
   }
 
   private void makeRoom() {
-    if (window.length < KEPT) {
+    if (window.length < WINDOW) {
       window = Arrays.copyOf(window, window.length * 2);
       return;
     }
-    int gone = filled / 2;
+    int gone = filled - KEPT;
     System.arraycopy(window, gone, window, 0, filled - gone);
     base += gone;
     filled -= gone;
@@ -142,16 +188,40 @@ final class Unpacked implements Content {
   }
 
   @Override
+  public long partStart(long place) {
+    Long start = parts.floorKey(place);
+    return start == null ? 0 : start;
+  }
+
+  @Override
+  public long partEnd(long place) {
+    Long next = parts.higherKey(place);
+    if (next != null) {
+      return next;
+    }
+    return members != null && ended ? end() : Long.MAX_VALUE;
+  }
+
+  @Override
+  public String member(long place) {
+    Map.Entry<Long, String> part = parts.floorEntry(place);
+    return part == null ? "" : part.getValue();
+  }
+
+  @Override
   public Optional<String> broken() {
     return Optional.ofNullable(broken);
   }
 
   @Override
   public void close() throws IOException {
-    if (in != null) {
+    if (members != null) {
+      members.close();
+      members = null;
+    } else if (in != null) {
       in.close();
-      in = null;
     }
+    in = null;
     if (file != null) {
       file.close();
       file = null;

@@ -1,8 +1,10 @@
-package io.wexrun.files;
+package io.wexrun.files.content;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.path.PathFields;
 import java.io.IOException;
 import java.io.UncheckedIOException;
+import java.nio.file.AccessDeniedException;
 import java.nio.file.FileSystems;
 import java.nio.file.FileVisitOption;
 import java.nio.file.FileVisitResult;
@@ -14,33 +16,54 @@ import java.nio.file.PathMatcher;
 import java.nio.file.SimpleFileVisitor;
 import java.nio.file.attribute.BasicFileAttributes;
 import java.util.ArrayList;
+import java.util.Collection;
 import java.util.EnumSet;
 import java.util.List;
+import java.util.Optional;
 import java.util.Set;
+import java.util.regex.PatternSyntaxException;
 
 /**
  * A file name with {@code *}, {@code ?}, {@code **}, {@code [..]} or {@code {a,b}}, as in {@link
  * java.nio.file.FileSystem#getPathMatcher glob patterns}. Where {@code **} stands for folders, it
- * may also stand for none. Names that begin with a dot match only where the pattern has the dot,
- * too. Symbolic links are followed only if asked; the pattern's own folder, and a name without a
- * pattern, may be links.
+ * may also stand for none. Where {@link PathFields} have a value, there is any text. Names that
+ * begin with a dot match only where the pattern has the dot, too. Symbolic links are followed only
+ * if asked; the pattern's own folder, and a name without a pattern, may be links.
  */
-final class Pattern {
+public final class Pattern {
   private final String text;
   private final Path folder;
   private final String glob;
   private final boolean plain;
   private final boolean links;
+  private final List<PathMatcher> matchers = new ArrayList<>();
 
   /** A pattern that starts from a workspace's folder, or anywhere if it is absolute. */
-  Pattern(Path workspace, String text, boolean links) {
+  public Pattern(Path workspace, String text, boolean links) {
     this.text = text;
     int special = first(text);
     plain = special < 0;
     int cut = plain ? text.length() : text.lastIndexOf('/', special);
     folder = workspace.resolve(cut < 0 ? "" : text.substring(0, Math.max(cut, cut == 0 ? 1 : 0)));
-    glob = plain ? "" : text.substring(cut + 1);
+    glob = plain ? "" : PathFields.glob(text.substring(cut + 1));
     this.links = links;
+    if (!plain) {
+      spelled(glob).forEach(each -> matcher(each).ifPresent(matchers::add));
+    }
+  }
+
+  /** What tells whether a path is of a glob pattern; empty if it is none. */
+  static Optional<PathMatcher> matcher(String glob) {
+    try {
+      return Optional.of(FileSystems.getDefault().getPathMatcher("glob:" + glob));
+    } catch (PatternSyntaxException e) {
+      return Optional.empty();
+    }
+  }
+
+  /** Whether it is a pattern; one that is none matches nothing. */
+  boolean valid() {
+    return plain || !matchers.isEmpty();
   }
 
   /** As it was written. */
@@ -59,17 +82,53 @@ final class Pattern {
   }
 
   /** The folder that is searched; for a plain name, the file itself. */
-  Path folder() {
+  public Path folder() {
     return folder;
   }
 
-  boolean plain() {
+  public boolean plain() {
     return plain;
   }
 
-  /** The files that match now, sorted by name. */
-  List<Path> matches() {
+  /** Whether some file right in a folder could match. */
+  public boolean matchesIn(Path place) {
+    String last = glob.substring(glob.lastIndexOf('/') + 1).replaceAll("[*?\\[\\]{},]", "x");
+    Path inside = folder.normalize().relativize(place.normalize()).resolve(last);
+    return matchers.stream().anyMatch(each -> each.matches(inside));
+  }
+
+  /** Whether a file of a name could match. */
+  public boolean matchesName(String name) {
+    String last = glob.substring(glob.lastIndexOf('/') + 1).replace("**", "*");
+    return !plain && matcher(last).filter(each -> each.matches(Path.of(name))).isPresent();
+  }
+
+  /** Whether a file of this path could match. */
+  public boolean matches(Path file) {
     if (plain) {
+      return file.equals(folder);
+    }
+    if (!file.startsWith(folder)) {
+      return false;
+    }
+    Path inside = folder.relativize(file);
+    return !hiddenUnasked(inside) && matchers.stream().anyMatch(m -> m.matches(inside));
+  }
+
+  /** The files that match now, sorted by name. */
+  public List<Path> matches() {
+    return matches(new ArrayList<>(), new ArrayList<>());
+  }
+
+  /**
+   * The files that match now, sorted by name.
+   *
+   * @param looked takes the folders that were looked into
+   * @param denied takes those that must not be looked into
+   */
+  List<Path> matches(Collection<Path> looked, Collection<Path> denied) {
+    if (plain) {
+      looked.add(folder.toAbsolutePath().getParent());
       return Files.isRegularFile(folder) ? List.of(folder) : List.of();
     }
     if (!Files.isDirectory(folder)) {
@@ -88,6 +147,8 @@ final class Pattern {
     } catch (IOException | UncheckedIOException e) {
       throw new OutsideException("cannot look into " + folder + ": " + e.getMessage(), e);
     }
+    looked.addAll(found.folders);
+    denied.addAll(found.denied);
     found.files.sort(null);
     return found.files;
   }
@@ -95,24 +156,18 @@ final class Pattern {
   /** Collects what matches; names it from the folder as it was written, not from its real path. */
   private final class Found extends SimpleFileVisitor<Path> {
     final List<Path> files = new ArrayList<>();
-    private final List<PathMatcher> matchers = new ArrayList<>();
+    final List<Path> folders = new ArrayList<>();
+    final List<Path> denied = new ArrayList<>();
     private Path root;
-
-    Found() {
-      for (String each : spelled(glob)) {
-        matchers.add(FileSystems.getDefault().getPathMatcher("glob:" + each));
-      }
-    }
 
     @Override
     public FileVisitResult preVisitDirectory(Path directory, BasicFileAttributes attributes) {
-      if (root == null) {
-        root = directory;
-        return FileVisitResult.CONTINUE;
+      root = root == null ? directory : root;
+      if (!directory.equals(root) && hiddenUnasked(root.relativize(directory))) {
+        return FileVisitResult.SKIP_SUBTREE;
       }
-      return hiddenUnasked(root.relativize(directory))
-          ? FileVisitResult.SKIP_SUBTREE
-          : FileVisitResult.CONTINUE;
+      folders.add(directory.equals(root) ? folder : folder.resolve(root.relativize(directory)));
+      return FileVisitResult.CONTINUE;
     }
 
     @Override
@@ -133,6 +188,10 @@ final class Pattern {
       }
       if (Files.isSymbolicLink(file)) {
         return FileVisitResult.CONTINUE; // It leads nowhere, or in a circle.
+      }
+      if (e instanceof AccessDeniedException) {
+        denied.add(file);
+        return FileVisitResult.CONTINUE;
       }
       throw e;
     }

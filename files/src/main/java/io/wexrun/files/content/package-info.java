@@ -1,0 +1,2 @@
+/** What is in files: found by pattern, unpacked, decoded, and cut into blocks. */
+package io.wexrun.files.content;
