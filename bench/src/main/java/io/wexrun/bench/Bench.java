@@ -45,7 +45,7 @@ public final class Bench implements Callable<Integer> {
       paramLabel = "ROW",
       description =
           "Only these: direct, queue, rollup, folder, server, stores, growth, lanes, loops, start,"
-              + " appends, opening (needs 13 GB).")
+              + " appends, files, network, opening (needs 13 GB).")
   private List<String> only = List.of();
 
   @Option(
@@ -109,6 +109,12 @@ public final class Bench implements Callable<Integer> {
     QueueSpeed queue = new QueueSpeed(data.resolve("appends"), Bench::say);
     if (wanted("appends")) {
       queue.measure();
+    }
+    if (wanted("network")) {
+      new NetworkSpeed(data.resolve("network").toAbsolutePath(), quick, Bench::say).measure();
+    }
+    if (wanted("files")) {
+      new FileSpeed(data.resolve("files").toAbsolutePath(), quick, Bench::say).measure();
     }
     if (only.contains("opening")) {
       queue.opening();

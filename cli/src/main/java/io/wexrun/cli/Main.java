@@ -29,6 +29,7 @@ import picocli.CommandLine.Spec;
       AdoptCommand.class,
       DeadCommand.class,
       QueueCommand.class,
+      TokenCommand.class,
       FilesCommand.class,
       SqlCommand.class,
       TableCommand.class,
@@ -55,6 +56,8 @@ public final class Main implements Runnable {
   /** Runs the command and ends the process with its exit code. */
   public static void main(String[] args) {
     System.setProperty(Hold.COMMAND_PROPERTY, ("wexrun " + String.join(" ", args)).strip());
+    // A client that asks for a new handshake over and over would keep a core busy.
+    System.setProperty("jdk.tls.rejectClientInitiatedRenegotiation", "true");
     if (System.getProperty(LOG_LEVEL) == null) {
       System.setProperty(LOG_LEVEL, "warn");
     }

@@ -1,13 +1,17 @@
 package io.wexrun.cli;
 
 import io.wexrun.core.diagnose.Counted;
+import io.wexrun.core.intake.Choice;
+import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.WorkspaceRun;
+import io.wexrun.project.facts.PlannedFile;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
@@ -23,13 +27,15 @@ import picocli.CommandLine.Spec;
       "Run pipelines until interrupted, or with --once until everything there is taken.",
       "While a store or a disk fails, a run waits, says so, and tries again; with --once it ends.",
       "Ctrl-C or SIGTERM ends a run: what is shaped is flushed and accounted for first, the rest"
-          + " is",
-      "left to the next run. A second one ends it at once; nothing is lost by that."
+          + " is left to the next run. A second one ends it at once; nothing is lost by that."
     },
     footer = {
       "",
       "Exit codes: 0 drained, or ended by a signal after flushing; 1 the workspace has mistakes;",
       "  2 no such pipeline; 3 the outside world failed; 4 the books do not balance.",
+      "",
+      "A part of an archive, in the demo:",
+      "  wexrun run gate-history --where 'depot == \"north\"' --preview",
       "",
       "Example: wexrun run --once --workspace tram-demo gate-intake gate-load"
     })
@@ -56,6 +62,27 @@ final class RunCommand implements Callable<Integer> {
   private int lanes;
 
   @Option(
+      names = "--where",
+      paramLabel = "CONDITION",
+      description =
+          "Take only files whose path fits: a condition in CEL on the values that the intake's"
+              + " pattern names. No other file is opened.")
+  private String where;
+
+  @Option(
+      names = "--again",
+      paramLabel = "LABEL",
+      description =
+          "Take files of a drop folder or an archive again that were taken before. The same label"
+              + " again takes nothing twice, so that a run may be repeated.")
+  private String again;
+
+  @Option(
+      names = "--preview",
+      description = "Only say which files would be taken, and how large they are; opens none.")
+  private boolean preview;
+
+  @Option(
       names = "--strict",
       description = "End at the first failure, instead of waiting and trying again.")
   private boolean strict;
@@ -73,11 +100,41 @@ final class RunCommand implements Callable<Integer> {
       if (workspace.definition().pipelines().isEmpty()) {
         terminal.say("there is no pipeline to run: pipelines stand in pipelines/*.yaml");
       }
-      RunOptions options = RunOptions.untilDrained(once);
+      Choice choice = new Choice(Optional.ofNullable(where), Optional.ofNullable(again));
+      if (preview) {
+        return preview(workspace, choice);
+      }
+      RunOptions options = RunOptions.untilDrained(once).withChoice(choice);
       options = lanes > 0 ? options.withLanes(lanes) : options;
       options = strict ? options.strictly() : options;
       return run(workspace, options);
     }
+  }
+
+  private int preview(Workspace workspace, Choice choice) {
+    List<String> names =
+        pipelines.isEmpty()
+            ? workspace.definition().pipelines().stream()
+                .map(Pipeline::name)
+                .filter(workspace::plans)
+                .toList()
+            : pipelines;
+    if (names.isEmpty()) {
+      terminal.say("no pipeline takes files, of which could be said before what it takes");
+    }
+    Map<String, Object> facts = new LinkedHashMap<>();
+    for (String name : names) {
+      List<PlannedFile> files = workspace.plan(name, choice);
+      if (workspaceOption.json()) {
+        facts.put(name, Preview.facts(files));
+      } else {
+        new Preview(terminal).show(name, files);
+      }
+    }
+    if (workspaceOption.json()) {
+      terminal.json(facts);
+    }
+    return ExitCode.DONE;
   }
 
   private int run(Workspace workspace, RunOptions options) throws InterruptedException {

@@ -39,6 +39,10 @@ class BadInputTest {
         "queue read gate-events --partition 9 ~ 2 ~ partitions 0 to 3, not 9",
         "queue read gate-events --from never ~ 2 ~ --from is oldest, newest, a position, or a time",
         "sql --store warehose x ~ 2 ~ did you mean 'warehouse'?",
+        "token add x --append gate-evens ~ 2 ~ there is no queue 'gate-evens'",
+        "token add x/y ~ 2 ~ 'x/y' is not a name: use letters, digits",
+        "token add x --most much ~ 2 ~ --most a size such as 1MB",
+        "token revoke nobody ~ 2 ~ there is no token 'nobody'",
         "files position_file ~ 2 ~ did you mean 'position_files'?",
         "files compact scans ~ 2 ~ there is no table of files 'scans'",
         "files compact --size much ~ 2 ~ --size is written like 64MB",
@@ -68,6 +72,9 @@ class BadInputTest {
         "queue",
         "sql",
         "schema",
+        "token",
+        "token add",
+        "token revoke",
         "files",
         "files compact",
         "queue read",
@@ -126,6 +133,9 @@ class BadInputTest {
 
   @Test
   void whatAnotherProcessHoldsIsToldWithItsHolder() throws Exception {
+    Path doors = demo.folder().resolve("pipelines/doors.yaml");
+    String anyPort = Files.readString(doors).replace(":8400", ":0").replace(":5514", ":0");
+    Files.writeString(doors, anyPort);
     Process run = demo.start("run");
     Wexrun beside = Wexrun.in(Files.createDirectories(folder.resolve("beside")));
     String here = demo.folder().toString();

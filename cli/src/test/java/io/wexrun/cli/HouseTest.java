@@ -7,6 +7,9 @@ import com.tngtech.archunit.core.domain.JavaClass;
 import com.tngtech.archunit.core.domain.JavaClasses;
 import com.tngtech.archunit.core.importer.ClassFileImporter;
 import com.tngtech.archunit.core.importer.ImportOption;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.LinkedHashMap;
@@ -40,19 +43,21 @@ class HouseTest {
       core.tally        : core.dead core.identity core.intake
       core.field        : core.batch core.diagnose core.schema core.written
       core.expression   : core.address core.batch core.diagnose core.field core.intake core.schema
+      core.path         : core.batch core.diagnose core.expression core.field core.pipeline
+                          core.schema core.written
       core.step         : core.batch core.dead core.diagnose core.field core.intake core.pipeline
                           core.reference core.schema core.written
       core.parse        : core.batch core.dead core.diagnose core.field core.intake core.pipeline
                           core.schema core.step core.written
       core.change       : core.address core.batch core.dead core.diagnose core.expression core.field
-                          core.intake core.reference core.schema core.step core.written
+                          core.intake core.path core.pipeline core.reference core.schema core.step core.written
       core.rollup       : core.batch core.pipeline core.schema
       core.target       : core.batch core.identity core.intake core.pipeline core.schema
       core.shape        : core.batch core.change core.dead core.diagnose core.expression core.field
                           core.intake core.parse core.pipeline core.reference core.schema core.step
                           core.target core.written
       core.look         : core.batch core.diagnose core.field core.framing core.intake core.pipeline
-                          core.reference core.schema core.shape
+                          core.schema core.shape
       core.channel      : core.intake core.tally
       core.run          : core.batch core.channel core.dead core.diagnose core.intake core.pipeline
                           core.shape core.tally core.target
@@ -61,19 +66,32 @@ class HouseTest {
       state             : core.dead core.diagnose core.identity core.intake core.schema core.tally
       queue.disk        :
       queue.log         : core.diagnose core.framing core.intake core.secret queue.disk
-      queue             : core.diagnose core.identity core.secret queue.disk queue.log state
+      queue             : core.diagnose core.identity core.intake core.secret queue.disk queue.log state
       queue.care        : core.diagnose queue queue.disk queue.log state
       queue.ends        : core.batch core.channel core.connect core.dead core.diagnose core.framing
                           core.identity core.intake core.pipeline core.schema core.secret core.tally
                           core.target core.written queue queue.log
-      files             : core.connect core.diagnose core.framing core.identity core.intake
-                          core.pipeline core.reference core.schema
+      files.content     : core.connect core.diagnose core.framing core.intake core.path core.pipeline
+                          core.schema
+      files.whole       : core.connect core.diagnose core.framing core.identity core.intake core.look core.path
+                          core.pipeline core.schema files.content
+      files             : core.connect core.diagnose core.identity core.intake core.pipeline
+                          core.reference core.schema files.content
       files.format      : core.batch core.connect core.diagnose core.field core.pipeline core.schema
                           core.secret core.target
       files.folder      : core.batch core.connect core.diagnose core.field core.identity core.intake
                           core.pipeline core.rollup core.schema core.secret core.target
       formats           : core.batch core.connect core.dead core.diagnose core.field core.intake
                           core.pipeline core.reference core.schema core.step core.written
+      network.access    : core.diagnose
+      network.door      : core.connect core.diagnose core.framing core.intake core.pipeline core.written
+                          queue queue.ends
+      network.http      : core.connect core.diagnose core.framing core.intake core.pipeline core.written
+                          network.access network.door queue
+      network.otlp      : core.connect core.diagnose core.intake core.pipeline core.written
+                          network.door network.http queue
+      network.lines     : core.connect core.diagnose core.framing core.intake core.pipeline core.written
+                          network.door queue
       sql               : core.batch core.diagnose core.field core.identity core.intake core.pipeline
                           core.rollup core.schema core.target
       duckdb.encrypted  : core.batch core.diagnose core.schema core.secret core.target
@@ -91,21 +109,21 @@ class HouseTest {
       project.check     : core.connect core.diagnose core.framing core.intake core.pipeline
                           core.reference core.run core.shape core.target core.written project.definition
                           project.open project.read project.yaml
-      project.draft     : core.diagnose core.look core.pipeline core.schema core.shape
+      project.draft     : core.diagnose core.look core.pipeline core.reference core.schema core.shape
                           project.definition project.open project.read project.yaml
       project.ask       : core.diagnose core.pipeline core.schema core.target
       project.run       : core.channel core.diagnose core.identity core.intake core.pipeline core.run
                           core.shape core.tally core.target project.open project.read state
-      project.facts     : core.dead core.diagnose core.intake project.read queue queue.ends
+      project.facts     : core.connect core.dead core.diagnose core.intake project.read queue queue.ends
                           queue.log state
-      project           : core.channel core.connect core.dead core.diagnose core.pipeline core.run core.schema
-                          core.shape core.tally core.target project.check project.ask project.definition
+      project           : core.channel core.connect core.dead core.diagnose core.intake core.path
+                          core.pipeline core.run core.schema core.shape core.tally core.target project.check project.ask project.definition
                           project.draft project.facts project.open project.read project.run queue
                           queue.care queue.ends state
       cli.demo          : core.diagnose
-      cli               : cli.demo core.connect core.dead core.diagnose core.intake core.look core.pipeline
-                          core.reference core.run core.schema core.shape core.tally core.target
-                          project project.check project.definition project.draft project.facts queue
+      cli               : cli.demo files.content files.whole core.connect core.dead core.diagnose core.intake core.look core.pipeline
+                          core.run core.schema core.shape core.tally core.target
+                          network.access project project.check project.definition project.draft project.facts queue
                           queue.care queue.log
       """;
 
@@ -125,10 +143,17 @@ class HouseTest {
       files.format : com.google.crypto.tink de.siegmar.fastcsv java.io java.nio.file java.security
                      tools.jackson
       files.folder : com.sun.jna java.io java.nio.channels java.nio.file tools.jackson
-      files        : com.github.luben.zstd de.siegmar.fastcsv java.io java.nio.channels java.nio.file
-                     org.apache.commons.compress tools.jackson
-      formats      : com.google.protobuf java.io java.nio.file java.security org.apache.avro
+      files.content : com.github.luben.zstd java.io java.net java.nio.channels java.nio.file
+                     org.apache.commons.compress
+      files        : de.siegmar.fastcsv java.io java.nio.file java.security tools.jackson
+      formats      : com.google.protobuf java.io java.nio.channels java.nio.file java.security
+                     org.apache.arrow org.apache.avro
                      tools.jackson ua_parser
+      network.access : java.io java.nio.file java.security tools.jackson
+      network.door : io.netty java.io java.net java.nio.file javax.net.ssl tools.jackson
+      network.otlp : com.google.protobuf io.opentelemetry.proto tools.jackson
+      network.http : com.github.luben.zstd io.netty java.io java.net java.security tools.jackson
+      network.lines : io.netty java.io java.net java.nio.file
       sql          : java.sql
       postgres     : java.sql org.postgresql
       duckdb.encrypted : com.github.luben.zstd java.io java.nio.file
@@ -223,6 +248,16 @@ class HouseTest {
           }
         });
     return less;
+  }
+
+  /** It builds the command anew when the sources of a floor have changed. */
+  @Test
+  void theLauncherKnowsEveryFloor() throws IOException {
+    String launcher = Files.readString(Path.of("../wexrun"));
+    for (String room : plan(PLAN).keySet()) {
+      String floor = room.replaceFirst("\\..*", "");
+      assertThat(launcher).containsPattern("[{,]" + floor + "[,}]");
+    }
   }
 
   @Test

@@ -27,6 +27,8 @@ import java.util.Arrays;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.TimeUnit;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
@@ -580,6 +582,29 @@ public abstract class StoreContract {
         Target target = store.target("p", table)) {
       return target.identity();
     }
+  }
+
+  @Test
+  void pipelinesThatBeginAtOnceShareOneTable() throws Exception {
+    Table table = table("shared", "n", "long");
+    try (Store store = open()) {
+      List<CompletableFuture<Void>> writers = new ArrayList<>();
+      for (int i = 0; i < 6; i++) {
+        String writer = "p" + i;
+        List<List<String>> rows = List.of(List.of("" + i));
+        writers.add(
+            CompletableFuture.runAsync(
+                () -> {
+                  try (Target target = store.target(writer, table)) {
+                    commit(target, table, 0, rows);
+                  }
+                }));
+      }
+      for (CompletableFuture<Void> writer : writers) {
+        writer.get(60, TimeUnit.SECONDS);
+      }
+    }
+    assertThat(found(table)).containsExactly("[0]", "[1]", "[2]", "[3]", "[4]", "[5]");
   }
 
   @Test

@@ -23,10 +23,20 @@ import java.util.regex.Pattern;
 final class Catalog {
   private static final Pattern MARK = Pattern.compile("\\[wexrun ([0-9a-f-]{36})]");
 
-  /** Whoever makes the schema first locks the others out meanwhile; any number does. */
+  /** Whoever makes the schema or a table first locks the others out meanwhile; any number does. */
   private static final String LOCK = "select pg_advisory_xact_lock(7748195208347)";
 
   private Catalog() {}
+
+  /**
+   * Until the transaction ends nobody else makes tables that we manage: without this, two who begin
+   * at once would both find that one is not there, and one of them would fail.
+   */
+  static void hold(Connection connection) throws SQLException {
+    try (Statement statement = connection.createStatement()) {
+      statement.execute(LOCK);
+    }
+  }
 
   /** Whether the schema is there. Changes nothing. */
   static boolean isThere(Connection connection) throws SQLException {

@@ -183,6 +183,7 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
         transaction(
             "make table " + table.name(),
             c -> {
+              Catalog.hold(c);
               COMPARISON.manage(c, table, this);
               requireSame(c, table);
               return Catalog.identify(c, table.name());

@@ -10,6 +10,7 @@ import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Objects;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.ThreadLocalRandom;
 
@@ -149,7 +150,7 @@ final class PackWriter {
     } catch (RuntimeException | Error e) {
       synchronized (this) {
         death = e;
-        ready.forEach(f -> f.futures.forEach(future -> future.completeExceptionally(e)));
+        ready.forEach(filled -> failAll(filled, e));
         ready.clear();
         notifyAll();
       }
@@ -315,11 +316,19 @@ final class PackWriter {
       }
       long position = outcome.base();
       for (CompletableFuture<Appended> future : filled.futures) {
-        future.complete(new Appended(number, position, false));
+        if (future != null) { // Of the records of a parcel, only the last one is waited for.
+          future.complete(new Appended(number, position, false));
+        }
         position += position < 0 ? 0 : 1;
       }
       producer.written(filled.builder.weight());
     }
+  }
+
+  private static void failAll(Filled filled, Throwable why) {
+    filled.futures.stream()
+        .filter(Objects::nonNull)
+        .forEach(future -> future.completeExceptionally(why));
   }
 
   private void fail(List<Filled> lost, OutsideException e) {
@@ -329,7 +338,7 @@ final class PackWriter {
         recordsReady -= filled.builder.count();
         failure = failure == null ? e : failure;
       }
-      filled.futures.forEach(future -> future.completeExceptionally(e));
+      failAll(filled, e);
       producer.written(filled.builder.weight());
     }
   }

@@ -1,8 +1,10 @@
 package io.wexrun.queue;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.Records;
 import io.wexrun.queue.log.PackBuilder;
 import io.wexrun.queue.log.PackHead;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
@@ -23,8 +25,11 @@ import java.util.concurrent.CompletableFuture;
  * bytes: an append waits for room, and then throws {@link QueueFullException}.
  */
 public final class Producer implements AutoCloseable {
+  private static final int SMALL = 4096;
+
   private final Queue queue;
   private final QueueOptions options;
+  private final Duration linger;
   private final String name;
   private final PackBuilder[] builders;
   private final List<List<CompletableFuture<Appended>>> waiting = new ArrayList<>();
@@ -36,13 +41,15 @@ public final class Producer implements AutoCloseable {
   private final long[] firstWaits;
   private final PackWriter writer;
   private int nextPartition;
+  private int lastBytes;
   private long held;
   private long appended;
   private Boolean numbered;
   private boolean closed;
 
-  Producer(Queue queue, String named) {
+  Producer(Queue queue, String named, Duration linger) {
     this.queue = queue;
+    this.linger = linger;
     this.options = queue.options();
     this.name = named.isEmpty() ? PackHead.PASSING + UUID.randomUUID() : named;
     this.builders = new PackBuilder[queue.partitions()];
@@ -93,16 +100,7 @@ public final class Producer implements AutoCloseable {
     for (Map.Entry<String, String> header : message.headers().entrySet()) {
       size += header.getKey().length() * 3 + header.getValue().length() * 3;
     }
-    if (size > options.bounds().longestRecord()) {
-      throw new IllegalArgumentException(
-          "queue "
-              + queue.name()
-              + ": a record of about "
-              + size
-              + " bytes is longer than the "
-              + options.bounds().longestRecord()
-              + " that it takes");
-    }
+    requireShort(size);
     CompletableFuture<Appended> future = new CompletableFuture<>();
     synchronized (this) {
       awaitRoom(size);
@@ -144,7 +142,7 @@ public final class Producer implements AutoCloseable {
       held += size;
       if (builder.count() == 1) {
         firstWaits[partition] = System.nanoTime();
-        if (options.linger().toNanos() < PackWriter.FAR) {
+        if (linger.toNanos() < PackWriter.FAR) {
           writer.wake();
         }
       }
@@ -156,12 +154,90 @@ public final class Producer implements AutoCloseable {
     return future;
   }
 
+  /**
+   * Appends records that came together to one partition. Those of a parcel with a mark, or with
+   * columns, are stored all or not at all.
+   *
+   * @return completes when all are stored
+   * @throws IllegalArgumentException if a record is longer than the queue takes; nothing was taken
+   *     then
+   * @throws QueueFullException if there was no room within the producer's patience
+   */
+  public CompletableFuture<Void> append(Parcel parcel) {
+    Records records = parcel.records();
+    int headers = parcel.headerBytes();
+    for (int i = 0; i < records.count(); i++) {
+      requireShort(records.end(i) - records.start(i) + headers);
+    }
+    List<CompletableFuture<Appended>> stored = new ArrayList<>();
+    synchronized (this) {
+      if (Boolean.TRUE.equals(numbered)) {
+        throw new IllegalStateException("a producer of numbered records takes no parcels");
+      }
+      numbered = false;
+      int partition = parcel.sender() < 0 ? nextPartition : parcel.sender() % builders.length;
+      awaitRoom((int) Math.min(Integer.MAX_VALUE, parcel.weight()));
+      nextPartition = parcel.sender() < 0 ? (nextPartition + 1) % builders.length : nextPartition;
+      if (parcel.whole()) {
+        hand(partition);
+        Map<String, String> common =
+            parcel.mark().isEmpty() ? Map.of() : Map.of(Parcel.MARK, parcel.mark());
+        int room = (int) Math.min(1 << 28, parcel.weight() + 512);
+        builders[partition] = new PackBuilder(new PackHead(name, parcel.columns(), common), room);
+      }
+      long now = options.clock().millis();
+      for (int i = 0; i < records.count(); i++) {
+        PackBuilder builder = builder(partition);
+        int length = records.end(i) - records.start(i);
+        builder.add(
+            null, 0, 0, parcel.headers(), records.data(), records.start(i), records.end(i), now, 0);
+        builder.weigh(length + headers);
+        held += length + headers;
+        appended++;
+        boolean ends = i + 1 == records.count();
+        boolean full = !parcel.whole() && builder.bytes() >= options.packBytes();
+        CompletableFuture<Appended> future = null;
+        if (ends || full) {
+          future = new CompletableFuture<>();
+          stored.add(future);
+          latest.set(partition, future);
+        }
+        waiting.get(partition).add(future);
+        if (builder.count() == 1) {
+          firstWaits[partition] = System.nanoTime();
+        }
+        if (full || ends && parcel.whole()) {
+          hand(partition);
+        }
+      }
+      if (builders[partition] != null) {
+        writer.wake();
+      }
+    }
+    return CompletableFuture.allOf(stored.toArray(CompletableFuture[]::new));
+  }
+
+  private void requireShort(int size) {
+    if (size > options.bounds().longestRecord()) {
+      throw new IllegalArgumentException(
+          "queue "
+              + queue.name()
+              + ": a record of about "
+              + size
+              + " bytes is longer than the "
+              + options.bounds().longestRecord()
+              + " that it takes");
+    }
+  }
+
   private PackBuilder builder(int partition) {
     if (builders[partition] == null) {
       // Room for a whole pack saves copying; with many partitions it would take too much memory.
       int whole = Math.min(options.packBytes() + 512, 1 << 20);
-      builders[partition] =
-          new PackBuilder(PackHead.of(name), builders.length <= 16 ? whole : 4096);
+      // Where nothing lingers packs are as large as there is much to do: mostly like the last one.
+      int likely = linger.isZero() ? lastBytes + lastBytes / 4 + SMALL : whole;
+      int room = builders.length <= 16 ? Math.min(whole, likely) : SMALL;
+      builders[partition] = new PackBuilder(PackHead.of(name), room);
     }
     return builders[partition];
   }
@@ -237,6 +313,7 @@ public final class Producer implements AutoCloseable {
     if (builder == null || builder.count() == 0) {
       return;
     }
+    lastBytes = builder.bytes();
     boolean byNumber = Boolean.TRUE.equals(numbered);
     long sequence = byNumber ? sequences[partition] : ++sequences[partition];
     List<CompletableFuture<Appended>> futures = waiting.get(partition);
@@ -258,11 +335,11 @@ public final class Producer implements AutoCloseable {
    */
   synchronized long handLingering() {
     long now = System.nanoTime();
-    long linger = Math.min(options.linger().toNanos(), PackWriter.FAR);
+    long most = Math.min(linger.toNanos(), PackWriter.FAR);
     long next = PackWriter.FAR;
     for (int partition = 0; partition < builders.length; partition++) {
       if (builders[partition] != null && builders[partition].count() > 0) {
-        long left = firstWaits[partition] + linger - now;
+        long left = firstWaits[partition] + most - now;
         if (left <= 0) {
           hand(partition);
         } else {

@@ -6,6 +6,7 @@ import io.wexrun.core.secret.Keys;
 import io.wexrun.queue.disk.Disk;
 import io.wexrun.queue.disk.RealDisk;
 import io.wexrun.queue.log.Keep;
+import io.wexrun.queue.log.Pack;
 import io.wexrun.queue.log.PackHead;
 import io.wexrun.queue.log.Partition;
 import io.wexrun.queue.log.PartitionInfo;
@@ -18,6 +19,7 @@ import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.HashMap;
+import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -38,6 +40,9 @@ import java.util.function.Supplier;
  * }</pre>
  */
 public final class Queue implements AutoCloseable {
+  /** So many bytes of a pack mostly hold its head. */
+  private static final int PEEK = 1024;
+
   private static final long NOTE_SYNCED = Duration.ofSeconds(10).toNanos();
 
   private final String name;
@@ -234,7 +239,43 @@ public final class Queue implements AutoCloseable {
           "a producer's name has at most 200 characters and does not begin with "
               + PackHead.PASSING);
     }
-    return new Producer(this, producerName);
+    return new Producer(this, producerName, options.linger());
+  }
+
+  /**
+   * A producer of what others wait for: nothing lingers, and what comes while a pack is written
+   * goes into the next one.
+   */
+  public Producer receiver() {
+    if (!writable) {
+      throw new IllegalStateException("queue " + name + " was opened only to read");
+    }
+    return new Producer(this, "", Duration.ZERO);
+  }
+
+  /**
+   * The marks of parcels that were appended at a time or later, in the order of each partition,
+   * with when that was, in milliseconds.
+   */
+  public Map<String, Long> marks(long sinceMillis) {
+    Map<String, Long> marks = new LinkedHashMap<>();
+    for (Partition partition : partitions) {
+      long position = partition.positionOfPackAt(sinceMillis);
+      Optional<Partition.Peek> found = partition.peek(position, PEEK);
+      while (found.isPresent()) {
+        Partition.Peek peek = found.get();
+        if (peek.data().length < Pack.HEADER + peek.pack().headLength()) {
+          peek = partition.peek(position, Integer.MAX_VALUE).orElseThrow();
+        }
+        String mark = peek.pack().head(peek.data(), 0).headers().get(Parcel.MARK);
+        if (mark != null) {
+          marks.put(mark, peek.pack().lastTime());
+        }
+        position = peek.pack().end();
+        found = partition.peek(position, PEEK);
+      }
+    }
+    return marks;
   }
 
   /**
@@ -292,6 +333,14 @@ public final class Queue implements AutoCloseable {
    */
   public void alsoReadBy(Supplier<List<long[]>> positions) {
     trimmer.alsoReadBy(positions);
+  }
+
+  /**
+   * What the queue keeps only until it was read stays for some time longer, so that its {@linkplain
+   * #marks marks} are known again. Of several times the longest counts.
+   */
+  public void remember(Duration time) {
+    trimmer.remember(time);
   }
 
   Partition[] allPartitions() {

@@ -2,6 +2,7 @@ package io.wexrun.queue;
 
 import io.wexrun.queue.log.Keep;
 import io.wexrun.queue.log.Partition;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
@@ -20,6 +21,8 @@ final class Trimmer {
     this.queue = queue;
   }
 
+  private Duration remembered = Duration.ZERO;
+
   /** Something was appended. Readers are asked where they are at most once a second. */
   synchronized void appended(Keep keep) {
     long now = System.nanoTime();
@@ -27,6 +30,11 @@ final class Trimmer {
       askedAt = now;
       trim(keep);
     }
+  }
+
+  /** What was read stays for so long. */
+  synchronized void remember(Duration time) {
+    remembered = time.compareTo(remembered) > 0 ? time : remembered;
   }
 
   void alsoReadBy(Supplier<List<long[]>> positions) {
@@ -43,6 +51,12 @@ final class Trimmer {
     Arrays.fill(needed, Long.MAX_VALUE);
     if (keep.untilRead()) {
       readers().forEach(reader -> lower(needed, reader));
+      long since = queue.options().clock().millis() - remembered.toMillis();
+      for (int i = 0; i < needed.length && !remembered.isZero(); i++) {
+        if (needed[i] != Long.MAX_VALUE) {
+          needed[i] = Math.min(needed[i], partitions[i].positionOfPackAt(since));
+        }
+      }
     }
     long removed = 0;
     for (int i = 0; i < partitions.length; i++) {

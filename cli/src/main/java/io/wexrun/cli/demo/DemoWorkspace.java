@@ -7,8 +7,10 @@ import java.io.InputStream;
 import java.io.OutputStream;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
+import java.util.zip.GZIPOutputStream;
 
 /** Makes the demo's workspace in a folder. */
 public final class DemoWorkspace {
@@ -25,6 +27,8 @@ public final class DemoWorkspace {
           "pipelines/vehicles.yaml",
           "pipelines/tickets.yaml",
           "pipelines/depots.yaml",
+          "pipelines/doors.yaml",
+          "pipelines/history.yaml",
           "pipelines/substations.yaml",
           "reference/networks.csv",
           "schemas/substations.proto",
@@ -32,7 +36,11 @@ public final class DemoWorkspace {
           "cases/gate-load.yaml");
 
   /** A file of data. */
-  private record Data(String file, Feed.Kind kind, long seed, int records) {}
+  private record Data(String file, Feed.Kind kind, long seed, int records) {
+    Data in(String folder) {
+      return new Data(folder + file, kind, seed, records);
+    }
+  }
 
   private static final List<Data> DATA =
       List.of(
@@ -42,19 +50,39 @@ public final class DemoWorkspace {
           new Data("vehicles/vehicles.ndjson", Feed.Kind.VEHICLES, 51, 8_000),
           new Data("tickets/tickets-north.csv", Feed.Kind.TICKETS, 61, 3_000),
           new Data("tickets/tickets-south.csv", Feed.Kind.TICKETS, 62, 2_000),
-          new Data("depots/depots.syslog", Feed.Kind.DEPOTS, 71, 4_000),
+          new Data("depots/depots.syslog.1.gz", Feed.Kind.DEPOTS, 71, 2_000),
+          new Data("depots/depots.syslog", Feed.Kind.DEPOTS, 72, 2_000),
+          new Data("depots/controller.log", Feed.Kind.EVENTS, 73, 300),
           new Data("power/substations.bin", Feed.Kind.SUBSTATIONS, 81, 3_000));
+
+  /** Days of gate lines that lie in an archive, by depot. */
+  private static final List<String> DAYS = List.of("2026-04-30", "2026-05-01", "2026-05-02");
+
+  private static final List<String> DEPOTS = List.of("harbour", "north", "south");
+  private static final int ARCHIVED = 400;
 
   private DemoWorkspace() {}
 
+  private static List<Data> data() {
+    List<Data> all = new ArrayList<>();
+    DATA.forEach(data -> all.add(data.in("incoming/")));
+    for (String day : DAYS) {
+      for (String depot : DEPOTS) {
+        String name = "history/" + day + "/depot=" + depot + "/gates.log.gz";
+        all.add(new Data(name, Feed.Kind.GATES, 100 + all.size(), ARCHIVED));
+      }
+    }
+    return all;
+  }
+
   /** How many records the data have, all files together. */
   public static long records() {
-    return DATA.stream().mapToLong(Data::records).sum();
+    return data().stream().mapToLong(Data::records).sum();
   }
 
   /** How many files of data there are. */
   public static int files() {
-    return DATA.size();
+    return data().size();
   }
 
   /** Like {@link #make(Path, Optional)}, into the embedded database. */
@@ -90,9 +118,10 @@ public final class DemoWorkspace {
           made = true;
         }
       }
-      for (Data data : DATA) {
-        Path file = folder.resolve("incoming").resolve(data.file());
-        if (!Files.exists(file)) {
+      for (Data data : data()) {
+        Path file = folder.resolve(data.file());
+        Path taken = folder.resolve("taken").resolve(file.getFileName());
+        if (!Files.exists(file) && !Files.exists(taken)) {
           Files.createDirectories(file.getParent());
           write(data, file);
           made = true;
@@ -120,7 +149,12 @@ public final class DemoWorkspace {
   private static void write(Data data, Path file) throws IOException {
     Feed feed = data.kind().feed(data.seed(), SPOILED);
     Path unfinished = file.resolveSibling(file.getFileName() + ".part");
-    try (OutputStream out = new BufferedOutputStream(Files.newOutputStream(unfinished), 1 << 16)) {
+    boolean packed = data.file().endsWith(".gz");
+    try (OutputStream plain = Files.newOutputStream(unfinished);
+        OutputStream out =
+            packed
+                ? new GZIPOutputStream(plain, 1 << 16)
+                : new BufferedOutputStream(plain, 1 << 16)) {
       feed.writeHeader(out);
       for (int i = 0; i < data.records(); i++) {
         feed.writeNext(out);

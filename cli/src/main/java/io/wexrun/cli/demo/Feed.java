@@ -16,6 +16,8 @@ public interface Feed {
     TICKETS,
     /** Syslog messages of depot controllers. */
     DEPOTS,
+    /** Events of a program in the depots, some with the trace of an error. */
+    EVENTS,
     /** Protocol Buffers messages of substations, each with its length before it. */
     SUBSTATIONS;
 
@@ -30,6 +32,7 @@ public interface Feed {
         case VEHICLES -> new VehicleMessages(seed, spoiled);
         case TICKETS -> new TicketRows(seed, spoiled);
         case DEPOTS -> new DepotMessages(seed, spoiled);
+        case EVENTS -> new DepotEvents(seed, spoiled);
         case SUBSTATIONS -> new SubstationReadings(seed, spoiled);
       };
     }

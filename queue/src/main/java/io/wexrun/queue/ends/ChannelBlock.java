@@ -3,6 +3,7 @@ package io.wexrun.queue.ends;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.framing.Framings;
 import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.FilePlace;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.queue.log.Codec;
@@ -32,7 +33,8 @@ record ChannelBlock(
     int raw,
     Codec codec,
     long taken,
-    long written) {
+    long written,
+    FilePlace place) {
 
   /**
    * Reads what a record's headers say.
@@ -63,7 +65,11 @@ record ChannelBlock(
         Integer.parseInt(headers.get("raw")),
         headers.containsKey("lz4") ? Codec.LZ4 : Codec.NONE,
         Long.parseLong(headers.getOrDefault("taken", "0")),
-        Long.parseLong(headers.getOrDefault("written", "0")));
+        Long.parseLong(headers.getOrDefault("written", "0")),
+        new FilePlace(
+            headers.getOrDefault("member", ""),
+            Long.parseLong(headers.getOrDefault("line", "0")),
+            headers.getOrDefault("host", "")));
   }
 
   private Map<String, String> headers() {
@@ -89,6 +95,15 @@ record ChannelBlock(
     if (written > 0) {
       headers.put("written", Long.toString(written));
     }
+    if (!place.member().isEmpty()) {
+      headers.put("member", place.member());
+    }
+    if (!place.host().isEmpty()) {
+      headers.put("host", place.host());
+    }
+    if (place.line() > 0) {
+      headers.put("line", Long.toString(place.line()));
+    }
     return headers;
   }
 
@@ -108,7 +123,8 @@ record ChannelBlock(
             block.length(),
             smaller ? Codec.LZ4 : Codec.NONE,
             block.taken(),
-            block.written());
+            block.written(),
+            block.place());
     byte[] bytes = smaller ? compressed : block.data();
     int length = smaller ? compressed.length : block.length();
     byte[] value = Arrays.copyOf(block.header(), block.header().length + length);
@@ -141,6 +157,6 @@ record ChannelBlock(
                                 + framing
                                 + "': use a newer Wexrun"));
     return new Block(
-        source, first, end, data, raw, cut, Arrays.copyOf(value, header), taken, written);
+        source, first, end, data, raw, cut, Arrays.copyOf(value, header), taken, written, place);
   }
 }

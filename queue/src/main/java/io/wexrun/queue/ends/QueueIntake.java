@@ -50,7 +50,7 @@ public final class QueueIntake implements Intake {
    *     its start, as partitions {@code NAME/0#2}, {@code NAME/1#2}
    * @param notices is told that
    */
-  QueueIntake(
+  public QueueIntake(
       Queue queue,
       boolean fromNewest,
       List<KnownSource> known,

@@ -26,6 +26,13 @@ import java.util.stream.Stream;
  * its own, opened once in a process. For several threads.
  */
 public final class Queues implements AutoCloseable {
+  /** What names of queues begin with that pipelines receive into, if they name none. */
+  public static final String RECEIVED = "received/";
+
+  /** Such a queue keeps what its pipeline has not read. */
+  private static final Settings OWN =
+      new Settings("queue", Map.of("keep", Map.of("until", "read")));
+
   private final Site site;
   private final Map<String, Queue> open = new LinkedHashMap<>();
   private final Map<String, Queue> toRead = new LinkedHashMap<>();
@@ -60,9 +67,8 @@ public final class Queues implements AutoCloseable {
         name,
         n -> {
           Settings defined = site.targets().get(n);
-          QueueOptions options =
-              QueueSettings.options(
-                  defined == null ? new Settings("queue", Map.of()) : defined, site);
+          Settings undefined = n.startsWith(RECEIVED) ? OWN : new Settings("queue", Map.of());
+          QueueOptions options = QueueSettings.options(defined == null ? undefined : defined, site);
           Queue queue = Queue.open(folder(n), n, options);
           queue.alsoReadBy(() -> List.copyOf(readers(n).values()));
           return queue;
