@@ -88,6 +88,9 @@ class HouseTest {
                           queue queue.ends
       network.http      : core.connect core.diagnose core.framing core.intake core.pipeline core.written
                           network.access network.door queue
+      network.delivery  : core.batch core.connect core.diagnose core.field core.identity core.intake
+                          core.pipeline core.schema core.secret core.target core.written network.door queue.disk
+      network.collector : network.door network.http
       network.otlp      : core.connect core.diagnose core.intake core.pipeline core.written
                           network.door network.http queue
       network.lines     : core.connect core.diagnose core.framing core.intake core.pipeline core.written
@@ -134,7 +137,7 @@ class HouseTest {
       core.diagnose : java.io java.nio.file
       core.target  : java.nio.file
       core.rollup  : java.security org.apache.datasketches.hll
-      core.secret  : java.security javax.crypto
+      core.secret  : java.io java.nio.file java.security javax.crypto
       core         : com.google.common.collect com.google.re2j dev.cel java.security
       state        : java.io java.nio.channels java.nio.file java.security java.sql org.sqlite
       queue.log    : com.google.crypto.tink io.airlift.compress java.io java.nio.file java.security
@@ -151,6 +154,9 @@ class HouseTest {
                      tools.jackson ua_parser
       network.access : java.io java.nio.file java.security tools.jackson
       network.door : io.netty java.io java.net java.nio.file javax.net.ssl tools.jackson
+      network.delivery : io.netty.handler.ssl java.io java.net java.nio.channels java.nio.file
+                     java.security javax.net.ssl tools.jackson
+      network.collector : io.netty.handler.codec.http tools.jackson
       network.otlp : com.google.protobuf io.opentelemetry.proto tools.jackson
       network.http : com.github.luben.zstd io.netty java.io java.net java.security tools.jackson
       network.lines : io.netty java.io java.net java.nio.file

@@ -45,14 +45,14 @@ public final class PostgresConnector implements StoreConnector {
     for (String key : List.of(URL, USER, PASSWORD)) {
       settings
           .text(key)
-          .flatMap(Secret::missing)
+          .flatMap(written -> Secret.missing(written, site.folder()))
           .ifPresent(
-              name ->
+              missing ->
                   diagnostics.error(
-                      "missing-variable",
+                      "missing-secret",
                       path.key(key),
-                      "the environment variable " + name + " is not set",
-                      Optional.of("set it where wexrun is started")));
+                      missing,
+                      Optional.of("it must be there where wexrun is started")));
     }
   }
 
@@ -70,14 +70,17 @@ public final class PostgresConnector implements StoreConnector {
   @Override
   public Store open(String name, Settings settings, Site site) {
     Properties properties = new Properties();
-    settings.text(USER).ifPresent(user -> properties.setProperty("user", Secret.of(user)));
+    settings
+        .text(USER)
+        .ifPresent(user -> properties.setProperty("user", Secret.of(user, site.folder())));
     settings
         .text(PASSWORD)
-        .ifPresent(password -> properties.setProperty("password", Secret.of(password)));
+        .ifPresent(
+            password -> properties.setProperty("password", Secret.of(password, site.folder())));
     settings.text(SCHEMA).ifPresent(schema -> properties.setProperty("currentSchema", schema));
     properties.setProperty("ApplicationName", "wexrun");
     properties.setProperty("tcpKeepAlive", "true");
     properties.setProperty("connectTimeout", "10");
-    return new PostgresStore(name, Secret.of(settings.main()), properties);
+    return new PostgresStore(name, Secret.of(settings.main(), site.folder()), properties);
   }
 }

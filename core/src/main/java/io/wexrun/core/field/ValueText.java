@@ -83,23 +83,8 @@ public final class ValueText {
       if (plain) {
         json.append(text);
       } else {
-        quoted(text, json);
+        ValueJson.quoted(text, json);
       }
     }
-  }
-
-  private static void quoted(String text, StringBuilder json) {
-    json.append('"');
-    for (int at = 0; at < text.length(); at++) {
-      char c = text.charAt(at);
-      if (c == '"' || c == '\\') {
-        json.append('\\').append(c);
-      } else if (c < 0x20) {
-        json.append("\\u00").append(Integer.toHexString(0x100 | c).substring(1));
-      } else {
-        json.append(c);
-      }
-    }
-    json.append('"');
   }
 }

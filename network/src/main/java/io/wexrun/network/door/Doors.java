@@ -28,6 +28,11 @@ public final class Doors implements AutoCloseable {
     return site.shared(Doors.class, s -> new Doors());
   }
 
+  /** Doors of nobody else; whoever has them closes them. */
+  public static Doors own() {
+    return new Doors();
+  }
+
   private static final class Open<T extends AutoCloseable> {
     private final T door;
     private int users;

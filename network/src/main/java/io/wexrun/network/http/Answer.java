@@ -25,12 +25,12 @@ public record Answer(
   public static final int BAD = 400;
   public static final int UNKNOWN = 401;
   public static final int FORBIDDEN = 403;
-  static final int NOT_FOUND = 404;
+  public static final int NOT_FOUND = 404;
   static final int NOT_ALLOWED = 405;
   static final int LATE = 408;
   public static final int TOO_LARGE = 413;
   public static final int NO_SUCH_FORM = 415;
-  static final int WRONG = 422;
+  public static final int WRONG = 422;
   public static final int TOO_MANY = 429;
   public static final int UNAVAILABLE = 503;
 
@@ -47,7 +47,7 @@ public record Answer(
           Map.entry(UNKNOWN, "a token is needed"),
           Map.entry(FORBIDDEN, "the token does not allow this"),
           Map.entry(NOT_FOUND, "nothing is received here"),
-          Map.entry(NOT_ALLOWED, "only POST is received here"),
+          Map.entry(NOT_ALLOWED, "this method is not served here"),
           Map.entry(LATE, "the request did not end in time"),
           Map.entry(TOO_LARGE, "too large"),
           Map.entry(NO_SUCH_FORM, "this form of body is not received"),
@@ -59,6 +59,11 @@ public record Answer(
   static Answer taken(long records, boolean repeated) {
     String facts = "{\"taken\":" + records + (repeated ? ",\"repeated\":true}" : "}");
     return new Answer(OK, Map.of(), "application/json", facts.getBytes(StandardCharsets.US_ASCII));
+  }
+
+  /** Facts in JSON. */
+  public static Answer json(int status, Map<String, ?> facts) {
+    return new Answer(status, Map.of(), "application/json", JSON.writeValueAsBytes(facts));
   }
 
   /** What is wrong, as a problem document (RFC 9457). */
@@ -75,7 +80,12 @@ public record Answer(
     return problem(status, detail, Map.of("record", record));
   }
 
-  private static Answer problem(int status, String detail, Map<String, Object> more) {
+  /**
+   * What is wrong, with more facts.
+   *
+   * @param more members of the document beside the usual ones
+   */
+  public static Answer problem(int status, String detail, Map<String, ?> more) {
     Map<String, Object> facts = new LinkedHashMap<>();
     facts.put("title", TITLES.getOrDefault(status, "the request failed"));
     facts.put("status", status);

@@ -185,18 +185,16 @@ final class Exchange extends SimpleChannelInboundHandler<HttpObject> {
   }
 
   private Optional<Answer> route(ChannelHandlerContext context, String path, Optional<Long> told) {
+    Optional<String> other = Optional.empty();
     for (Route route : server.routes()) {
       Optional<Map<String, String>> values = route.values(path);
-      if (values.isPresent()) {
+      if (values.isPresent() && !head.method().name().equals(route.method())) {
+        other = Optional.of(route.method());
+      } else if (values.isPresent()) {
         if (route.stopped()) {
           return Optional.of(
               Answer.problem(Answer.UNAVAILABLE, "the pipeline that receives here is stopped")
                   .with("retry-after", "5"));
-        }
-        if (!head.method().equals(HttpMethod.POST)) {
-          return Optional.of(
-              Answer.problem(Answer.NOT_ALLOWED, head.method() + " is not taken at " + path)
-                  .with("allow", "POST"));
         }
         taker = route.taker();
         request = new Request(path, values.get(), head.headers(), NOTHING, peer(context));
@@ -206,7 +204,13 @@ final class Exchange extends SimpleChannelInboundHandler<HttpObject> {
         return taker.refuse(request, told);
       }
     }
-    return Optional.of(Answer.problem(Answer.NOT_FOUND, "no pipeline receives at " + path));
+    return Optional.of(
+        other
+            .map(
+                allowed ->
+                    Answer.problem(Answer.NOT_ALLOWED, head.method() + " is not taken at " + path)
+                        .with("allow", allowed))
+            .orElseGet(() -> Answer.problem(Answer.NOT_FOUND, "nothing is received at " + path)));
   }
 
   private Answer tooLarge() {

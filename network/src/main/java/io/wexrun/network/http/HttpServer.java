@@ -63,7 +63,7 @@ public final class HttpServer implements AutoCloseable {
    *
    * @throws OutsideException if the address cannot be listened at
    */
-  HttpServer(Doors doors, Address address, Optional<Certificates> certificates) {
+  public HttpServer(Doors doors, Address address, Optional<Certificates> certificates) {
     ServerBootstrap bootstrap =
         new ServerBootstrap()
             .group(doors.loops())
@@ -82,13 +82,17 @@ public final class HttpServer implements AutoCloseable {
   }
 
   /** The port that is listened at. */
-  int port() {
+  public int port() {
     return ((java.net.InetSocketAddress) listening.localAddress()).getPort();
   }
 
   /** From now on a path is served. */
-  void add(Route route) {
-    routes.removeIf(other -> other.stopped() && other.path().equals(route.path()));
+  public void add(Route route) {
+    routes.removeIf(
+        other ->
+            other.stopped()
+                && other.path().equals(route.path())
+                && other.method().equals(route.method()));
     routes.add(route);
   }
 

@@ -17,6 +17,9 @@ public final class Route {
   private static final Pattern FORM =
       Pattern.compile("(/([A-Za-z0-9._~%@:!$&'()*+,;=-]|\\{[A-Za-z_][A-Za-z0-9_]*})*)+");
 
+  private static final String POST = "POST";
+
+  private final String method;
   private final String path;
   private final Pattern pattern;
   private final List<String> names = new ArrayList<>();
@@ -42,6 +45,16 @@ public final class Route {
 
   /** Whoever posts to a path is answered by a taker. */
   public Route(String path, Taker taker) {
+    this(POST, path, taker);
+  }
+
+  /**
+   * Whoever sends requests of a method to a path is answered by a taker.
+   *
+   * @param method of HTTP, such as {@code GET}
+   */
+  public Route(String method, String path, Taker taker) {
+    this.method = method;
     this.path = path;
     this.taker = taker;
     StringBuilder regex = new StringBuilder();
@@ -67,6 +80,10 @@ public final class Route {
 
   boolean stopped() {
     return stopped;
+  }
+
+  String method() {
+    return method;
   }
 
   String path() {

@@ -3,6 +3,7 @@ package io.wexrun.queue.disk;
 import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.nio.channels.FileChannel;
+import java.nio.file.FileAlreadyExistsException;
 import java.nio.file.Files;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.NotDirectoryException;
@@ -30,7 +31,13 @@ public final class RealDisk implements Disk {
     }
     Path parent = folder.toAbsolutePath().getParent();
     makeFolder(parent);
-    Files.createDirectory(folder);
+    try {
+      Files.createDirectory(folder);
+    } catch (FileAlreadyExistsException e) {
+      if (!Files.isDirectory(folder)) {
+        throw e;
+      } // Another one has made it meanwhile.
+    }
     syncFolder(parent);
   }
 
