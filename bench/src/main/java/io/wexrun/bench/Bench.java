@@ -45,7 +45,7 @@ public final class Bench implements Callable<Integer> {
       paramLabel = "ROW",
       description =
           "Only these: direct, queue, rollup, folder, server, stores, growth, lanes, loops, start,"
-              + " appends, files, network, opening (needs 13 GB).")
+              + " appends, files, network, delivery, opening (needs 13 GB).")
   private List<String> only = List.of();
 
   @Option(
@@ -112,6 +112,9 @@ public final class Bench implements Callable<Integer> {
     }
     if (wanted("network")) {
       new NetworkSpeed(data.resolve("network").toAbsolutePath(), quick, Bench::say).measure();
+    }
+    if (wanted("delivery")) {
+      new DeliverySpeed(data.resolve("delivery").toAbsolutePath(), quick, Bench::say).measure();
     }
     if (wanted("files")) {
       new FileSpeed(data.resolve("files").toAbsolutePath(), quick, Bench::say).measure();

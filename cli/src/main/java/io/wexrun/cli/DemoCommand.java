@@ -127,10 +127,10 @@ final class DemoCommand implements Callable<Integer> {
     try (Workspace workspace = Workspace.open(terminal.at(folder))) {
       long before = Watch.taken(workspace);
       terminal.say("running gate-intake (files to queue), gate-load (queue to tables) and others");
-      Stopper stopper = new Stopper(terminal);
+      Stopper stopper = new Stopper(terminal, Stopper.FLUSHING);
       Watch watch = new Watch(terminal);
       try (WorkspaceRun run = workspace.run(RunOptions.untilDrained(true), watch)) {
-        stopper.watch(run);
+        stopper.watch(run::stop);
         watch.over(run);
       } finally {
         stopper.done();

@@ -30,6 +30,8 @@ import picocli.CommandLine.Spec;
       DeadCommand.class,
       QueueCommand.class,
       TokenCommand.class,
+      ResendCommand.class,
+      CollectCommand.class,
       FilesCommand.class,
       SqlCommand.class,
       TableCommand.class,

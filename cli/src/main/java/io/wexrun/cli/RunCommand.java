@@ -139,11 +139,11 @@ final class RunCommand implements Callable<Integer> {
 
   private int run(Workspace workspace, RunOptions options) throws InterruptedException {
     Map<String, Tally> before = Watch.books(workspace);
-    Stopper stopper = new Stopper(terminal);
+    Stopper stopper = new Stopper(terminal, Stopper.FLUSHING);
     Watch watch = new Watch(terminal);
     boolean ended = false;
     try (WorkspaceRun run = workspace.run(options, watch, pipelines.toArray(String[]::new))) {
-      stopper.watch(run);
+      stopper.watch(run::stop);
       watch.over(run);
       ended = true;
     } finally {
@@ -164,6 +164,7 @@ final class RunCommand implements Callable<Integer> {
                   t.pipeline() + ": " + Counted.number(since(before, t).taken()) + " taken"));
       TallyCommand.show(tallies, terminal);
       tallies.stream().filter(t -> mostDied(before, t)).forEach(this::sayThatMostDied);
+      TallyCommand.tellPutAside(workspace, terminal);
     }
     return tallies.stream().allMatch(Tally::balanced) ? ExitCode.DONE : ExitCode.UNBALANCED;
   }

@@ -1,6 +1,5 @@
 package io.wexrun.cli;
 
-import io.wexrun.project.WorkspaceRun;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
@@ -15,28 +14,37 @@ import sun.misc.SignalHandler;
  * by that, since the next run takes again what is not in the books.
  */
 final class Stopper {
+  /** What is told when a run is stopped. */
+  static final String FLUSHING = "stopping: flushing what is held; a second signal ends at once";
+
   private static final List<String> SIGNALS = List.of("INT", "TERM");
   private static final long PATIENCE_SECONDS = 60;
 
   private final Terminal terminal;
   private final Map<String, SignalHandler> before = new HashMap<>();
-  private WorkspaceRun run;
+  private final String says;
+  private Runnable stop;
   private boolean asked;
   private boolean done;
 
-  /** Listens from now on, before there is a run: a start takes its time. */
-  Stopper(Terminal terminal) {
+  /**
+   * Listens from now on, before there is something to stop: a start takes its time.
+   *
+   * @param says what the user is told when a signal comes
+   */
+  Stopper(Terminal terminal, String says) {
     this.terminal = terminal;
+    this.says = says;
     for (String signal : SIGNALS) {
       before.put(signal, Signal.handle(new Signal(signal), this::signalled));
     }
   }
 
-  /** The run that a signal stops; at once, if the signal came before. */
-  synchronized void watch(WorkspaceRun started) {
-    run = started;
+  /** What a signal does; at once, if the signal came before. */
+  synchronized void watch(Runnable stops) {
+    stop = stops;
     if (asked) {
-      run.stop();
+      stop.run();
     }
   }
 
@@ -45,9 +53,9 @@ final class Stopper {
       end("stopping at once", 128 + signal.getNumber());
     }
     asked = true;
-    terminal.say("stopping: flushing what is held; a second signal ends at once");
-    if (run != null) {
-      run.stop();
+    terminal.say(says);
+    if (stop != null) {
+      stop.run();
     }
     Thread impatient = new Thread(() -> endAfterPatience(signal), "wexrun-stop");
     impatient.setDaemon(true);

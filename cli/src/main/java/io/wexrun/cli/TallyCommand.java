@@ -4,6 +4,7 @@ import io.wexrun.core.dead.Reason;
 import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.run.Setback;
 import io.wexrun.core.tally.Tally;
+import io.wexrun.core.target.Resending;
 import io.wexrun.project.Workspace;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
@@ -59,6 +60,7 @@ final class TallyCommand implements Callable<Integer> {
       } else {
         show(tallies, terminal);
         setbacks.forEach(setback -> CheckCommand.tell(setback, terminal));
+        tellPutAside(workspace, terminal);
         undefined.forEach(
             name ->
                 terminal.say(
@@ -70,6 +72,25 @@ final class TallyCommand implements Callable<Integer> {
       }
       boolean balanced = tallies.stream().allMatch(Tally::balanced) && setbacks.isEmpty();
       return balanced ? ExitCode.DONE : ExitCode.UNBALANCED;
+    }
+  }
+
+  /** Rows that were put aside are booked as loaded, and their receiver has not got them yet. */
+  static void tellPutAside(Workspace workspace, Terminal terminal) {
+    for (String store : workspace.deliveries().stores()) {
+      long rows =
+          workspace.deliveries().putAside(store).stream().mapToLong(Resending.PutAside::rows).sum();
+      if (rows > 0) {
+        terminal.say(
+            Counted.of(rows, "row")
+                + " booked as loaded "
+                + (rows == 1 ? "was" : "were")
+                + " put aside by store "
+                + store
+                + ", whose receiver could not take "
+                + (rows == 1 ? "it" : "them")
+                + ": 'wexrun resend' sends what waits");
+      }
     }
   }
 

@@ -115,7 +115,7 @@ class EncryptionTest {
     Files.delete(key);
     Result check = here.run("check");
     assertThat(check.exit()).isEqualTo(1);
-    assertThat(check.out()).contains("wexrun.yaml:3:", "cannot read the file k1");
+    assertThat(check.out()).contains("wexrun.yaml:3:", "there is no file k1 that can be read");
     for (String wrong : List.of("", "abc", secret(0))) {
       Files.writeString(key, wrong);
       assertThat(here.run("check").out()).contains("the file k1 does not hold the secret of key");
@@ -166,7 +166,7 @@ class EncryptionTest {
     assertThat(here.run("check").out())
         .contains(
             "a key says where its secret is, and nothing else",
-            "write {env: VARIABLE} or {file: NAME}",
+            "write {env: VARIABLE}, {file: NAME} or {command: LINE}",
             "there is no key 'k9' to encrypt with");
   }
 }

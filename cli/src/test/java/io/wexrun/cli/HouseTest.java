@@ -126,7 +126,7 @@ class HouseTest {
       cli.demo          : core.diagnose
       cli               : cli.demo files.content files.whole core.connect core.dead core.diagnose core.intake core.look core.pipeline
                           core.run core.schema core.shape core.tally core.target
-                          network.access project project.check project.definition project.draft project.facts queue
+                          network.access network.collector network.door project project.check project.definition project.draft project.facts queue
                           queue.care queue.log
       """;
 

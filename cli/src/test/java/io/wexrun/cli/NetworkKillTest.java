@@ -118,6 +118,7 @@ class NetworkKillTest {
       for (long n = first; n < first + count; n++) {
         answered.add(n);
       }
+      pause();
     }
   }
 
@@ -183,8 +184,12 @@ class NetworkKillTest {
     while (!over.get()) {
       try (Socket socket = new Socket("127.0.0.1", port)) {
         while (!over.get()) {
-          String text = "<13>" + written.getAndIncrement() + " streamed";
+          long n = written.getAndIncrement();
+          String text = "<13>" + n + " streamed";
           socket.getOutputStream().write((text.length() + " " + text).getBytes());
+          if (n % 50 == 0) {
+            pause(); // What is killed is what counts, not how much there is.
+          }
         }
       } catch (IOException e) {
         pause();

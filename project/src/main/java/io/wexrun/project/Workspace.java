@@ -229,6 +229,11 @@ public final class Workspace implements AutoCloseable {
     return new WorkspaceFiles(definition, stores, site);
   }
 
+  /** The stores of this workspace to which rows are sent. */
+  public WorkspaceDeliveries deliveries() {
+    return new WorkspaceDeliveries(stores);
+  }
+
   /**
    * Runs pipelines side by side, in this process.
    *

@@ -48,6 +48,14 @@ public interface StoreConnector extends Connector {
     return false;
   }
 
+  /**
+   * Whether its stores put rows aside that they cannot send, as {@link
+   * io.wexrun.core.target.Resending}.
+   */
+  default boolean resends() {
+    return false;
+  }
+
   /** Whether the store is there already, so that opening it makes nothing. Opens nothing. */
   boolean exists(Settings settings, Site site);
 

@@ -148,6 +148,11 @@ public final class DeliveryConnector implements StoreConnector {
     return false;
   }
 
+  @Override
+  public boolean resends() {
+    return true;
+  }
+
   private static Path data(String name, Site site) {
     return site.data().resolve(FOLDER).resolve(Ledger.named(name));
   }

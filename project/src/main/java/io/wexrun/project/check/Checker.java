@@ -168,7 +168,7 @@ public final class Checker {
                     "bad-key",
                     KeyPath.ROOT.key("keys").key(name),
                     "a key says where its secret is, and nothing else",
-                    Optional.of("write {env: VARIABLE} or {file: NAME}"));
+                    Optional.of("write {env: VARIABLE}, {file: NAME} or {command: LINE}"));
               }
             });
     definition

@@ -124,7 +124,9 @@ public final class FileForms {
                         Form.keys(
                             Form.with(
                                 "env", Form.text().about("the variable that holds the secret"),
-                                "file", Form.text().about("the file that holds the secret"))))
+                                "file", Form.text().about("the file that holds the secret"),
+                                "command",
+                                    Form.text().about("the command that writes the secret"))))
                     .about("what files may be encrypted with"),
             "encrypt", Form.text().about("the key of all queues, channels and folders, or none"),
             "stores", Form.map(Form.either(stores.toArray(Form[]::new))));

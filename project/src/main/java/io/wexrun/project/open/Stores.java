@@ -11,6 +11,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.function.Predicate;
 
 /** The stores of a workspace, each opened once, when first used. For several threads. */
 public final class Stores implements AutoCloseable {
@@ -51,19 +52,25 @@ public final class Stores implements AutoCloseable {
   /** The names of the stores that answer queries, in the order of their definitions. */
   public List<String> answering() {
     return definition.stores().keySet().stream()
-        .filter(
-            name -> {
-              StoreConnector connector =
-                  connectors.stores().get(definition.stores().get(name).kind());
-              return connector != null && connector.answersQueries();
-            })
+        .filter(name -> can(name, StoreConnector::answersQueries))
+        .toList();
+  }
+
+  /** The names of the stores that put rows aside, in the order of their definitions. */
+  public List<String> resending() {
+    return definition.stores().keySet().stream()
+        .filter(name -> can(name, StoreConnector::resends))
         .toList();
   }
 
   /** Whether a store is of a kind that keeps tables in files. */
   public boolean files(String name) {
+    return can(name, StoreConnector::files);
+  }
+
+  private boolean can(String name, Predicate<StoreConnector> what) {
     StoreConnector connector = connectors.stores().get(definition.stores().get(name).kind());
-    return connector != null && connector.files();
+    return connector != null && what.test(connector);
   }
 
   /** A store that is open already; empty if it is not. */
