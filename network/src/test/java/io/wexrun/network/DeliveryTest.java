@@ -38,6 +38,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.concurrent.CopyOnWriteArrayList;
+import java.util.concurrent.Executors;
 import java.util.regex.Pattern;
 import java.util.zip.GZIPInputStream;
 import org.junit.jupiter.api.AfterEach;
@@ -368,6 +369,34 @@ class DeliveryTest {
     Scripted mended = new Scripted();
     assertThat(deliver(0, rows(3), mended.address("/in")).skipped()).isEqualTo(3);
     assertThat(mended.came).hasSize(1);
+  }
+
+  /** The head of an answer comes at once, and its body never ends. */
+  @Test
+  void anAnswerThatDoesNotEndHoldsNobodyForLong() throws Exception {
+    HttpServer endless =
+        HttpServer.create(new InetSocketAddress(InetAddress.getLoopbackAddress(), 0), 0);
+    endless.createContext(
+        "/",
+        exchange -> {
+          exchange.getRequestBody().readAllBytes();
+          exchange.sendResponseHeaders(200, 0);
+          byte[] much = new byte[1 << 20];
+          try {
+            while (true) {
+              exchange.getResponseBody().write(much);
+            }
+          } catch (IOException e) {
+            exchange.close(); // Nobody listens any more.
+          }
+        });
+    endless.setExecutor(Executors.newCachedThreadPool());
+    endless.start();
+    open.add(() -> endless.stop(0));
+    String address = "http://127.0.0.1:" + endless.getAddress().getPort() + "/in";
+    assertThatThrownBy(() -> deliver(0, rows(3), address, "timeout", "500ms"))
+        .isInstanceOf(OutsideException.class)
+        .hasMessageContaining("does not answer in time");
   }
 
   @Test

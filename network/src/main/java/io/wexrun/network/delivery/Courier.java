@@ -7,7 +7,6 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.secret.Secret;
 import java.io.ByteArrayOutputStream;
 import java.io.IOException;
-import java.io.InputStream;
 import java.net.ConnectException;
 import java.net.URI;
 import java.net.URLEncoder;
@@ -25,6 +24,10 @@ import java.util.Base64;
 import java.util.LinkedHashMap;
 import java.util.Map;
 import java.util.Optional;
+import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.ExecutionException;
+import java.util.concurrent.TimeUnit;
+import java.util.concurrent.TimeoutException;
 import java.util.zip.GZIPOutputStream;
 import javax.net.ssl.SSLContext;
 import tools.jackson.core.JacksonException;
@@ -214,17 +217,32 @@ final class Courier {
     return answer;
   }
 
+  /** Sends a request, and waits for the end of its answer, of which only the beginning is kept. */
   private Answer send(HttpRequest request) throws IOException {
+    ByteArrayOutputStream body = new ByteArrayOutputStream();
+    CompletableFuture<HttpResponse<Void>> answering =
+        client.sendAsync(
+            request,
+            HttpResponse.BodyHandlers.ofByteArrayConsumer(
+                part -> part.ifPresent(p -> keep(p, body))));
     try {
-      HttpResponse<InputStream> response =
-          client.send(request, HttpResponse.BodyHandlers.ofInputStream());
-      try (InputStream in = response.body()) {
-        return new Answer(response.statusCode(), response.headers(), in.readNBytes(LONGEST_ANSWER));
-      }
+      HttpResponse<Void> answer =
+          answering.get(settings.timeout().toMillis(), TimeUnit.MILLISECONDS);
+      return new Answer(answer.statusCode(), answer.headers(), body.toByteArray());
+    } catch (ExecutionException e) {
+      throw e.getCause() instanceof IOException io ? io : new IOException(e.getCause());
+    } catch (TimeoutException e) {
+      throw new HttpTimeoutException("its answer does not end");
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
       throw new IOException("it was interrupted", e);
+    } finally {
+      answering.cancel(true);
     }
+  }
+
+  private static void keep(byte[] part, ByteArrayOutputStream body) {
+    body.write(part, 0, Math.min(part.length, LONGEST_ANSWER - body.size()));
   }
 
   private Optional<Map.Entry<String, String>> login() throws IOException {
