@@ -115,10 +115,10 @@ class HouseTest {
       project.draft     : core.diagnose core.look core.pipeline core.reference core.schema core.shape
                           project.definition project.open project.read project.yaml
       project.ask       : core.diagnose core.pipeline core.schema core.target
-      project.run       : core.channel core.diagnose core.identity core.intake core.pipeline core.run
-                          core.shape core.tally core.target project.open project.read state
-      project.facts     : core.connect core.dead core.diagnose core.intake project.read queue queue.ends
+      project.facts     : core.connect core.dead core.diagnose core.intake core.run project.read queue queue.ends
                           queue.log state
+      project.run       : core.channel core.diagnose core.identity core.intake core.pipeline core.run
+                          core.shape core.tally core.target project.facts project.open project.read state
       project           : core.channel core.connect core.dead core.diagnose core.intake core.path
                           core.pipeline core.run core.schema core.shape core.tally core.target project.check project.ask project.definition
                           project.draft project.facts project.open project.read project.run queue

@@ -40,7 +40,7 @@ public final class CsvReferences implements ReferenceReader {
         if (columns.isEmpty()) {
           columns = line.getFields();
         } else if (line.getFieldCount() != columns.size()) {
-          throw new OutsideException(
+          throw OutsideException.lasting(
               name
                   + ":"
                   + line.getStartingLineNumber()
@@ -59,7 +59,7 @@ public final class CsvReferences implements ReferenceReader {
       throw new OutsideException("cannot read " + name + ": " + e.getMessage(), e);
     }
     if (columns.isEmpty()) {
-      throw new OutsideException(name + " is empty: its first line names the columns");
+      throw OutsideException.lasting(name + " is empty: its first line names the columns");
     }
     return new ReferenceTable(name, columns, rows);
   }

@@ -261,17 +261,20 @@ public final class Workspace implements AutoCloseable {
     Map<String, Snapshot> looksUp = new HashMap<>();
     Map<String, Shaper> shapers = compilation.compile(diagnostics, looksUp);
     List<Diagnostic> mistakes = compilation.inOrder(diagnostics);
-    if (mistakes.stream().anyMatch(d -> d.severity() == Severity.ERROR)) {
+    boolean waits = options.startsAgain();
+    if (mistakes.stream().anyMatch(d -> d.severity() == Severity.ERROR && !(waits && passes(d)))) {
       throw new MistakesException(mistakes);
     }
     List<Pipeline> all = names.length == 0 ? definition.pipelines() : pipelines;
     Map<String, Compiling.Compiled> compiled = new HashMap<>();
-    shapers.forEach(
-        (name, shaper) ->
-            compiled.put(
-                name,
-                compilation.with(
-                    shaper, looksUp.computeIfAbsent(name, n -> compilation.references().now()))));
+    if (mistakes.stream().noneMatch(d -> d.severity() == Severity.ERROR)) {
+      shapers.forEach(
+          (name, shaper) ->
+              compiled.put(
+                  name,
+                  compilation.with(
+                      shaper, looksUp.computeIfAbsent(name, n -> compilation.references().now()))));
+    } // Otherwise each is compiled when it is started, and waits until it can be.
     KeptReferences.clear(site.data(), site.state().texts());
     WorkspaceRun run =
         WorkspaceRun.start(
@@ -281,6 +284,11 @@ public final class Workspace implements AutoCloseable {
             options,
             listener);
     return run.askedBy(() -> AskedRun.start(site.data(), this::answer));
+  }
+
+  /** Whether a mistake is only that something is not there yet, for which a run can wait. */
+  private static boolean passes(Diagnostic mistake) {
+    return mistake.code().equals("missing-reference");
   }
 
   /**

@@ -14,56 +14,75 @@ import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.run.RunParts;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.project.ask.AskedRun;
+import io.wexrun.project.facts.PipelineStatus;
 import io.wexrun.project.open.Ends;
 import io.wexrun.project.run.Begun;
 import io.wexrun.project.run.Compiling;
 import io.wexrun.project.run.Feeding;
+import io.wexrun.project.run.Member;
 import io.wexrun.project.run.Notices;
 import io.wexrun.project.run.ReferenceRenewal;
 import io.wexrun.state.Hold;
 import io.wexrun.state.WorkspaceState;
 import java.time.Instant;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.concurrent.Executors;
+import java.util.concurrent.ScheduledExecutorService;
+import java.util.concurrent.atomic.AtomicReference;
 import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
 import java.util.function.Supplier;
 
 /**
- * Pipelines of a workspace at work, side by side. If one fails, the others are stopped; what they
- * hold is flushed and accounted for. The methods may be called from any thread.
+ * Pipelines of a workspace at work, side by side. In a run that goes on, one that fails is started
+ * again after a while, with growing delays, and the others are not touched; one that cannot be
+ * started yet waits in the same way. In a run that ends when drained, one that fails has ended, and
+ * the others go on; in a strict one all are stopped, and what they hold is flushed and accounted
+ * for. The methods may be called from any thread.
  */
 public final class WorkspaceRun implements AutoCloseable {
   /** How often what is looked up may be changed while a run starts. */
   private static final int MOST_CHANGES = 10;
 
+  /** So many pipelines are started at once, or wait for something while they start. */
+  private static final int STARTING = 8;
+
   private static final long SHORT_NANOS = 2_000_000_000;
 
-  private final Map<String, PipelineRun> runs = new LinkedHashMap<>();
-  private final List<Hold> holds = new ArrayList<>();
+  private final Map<String, Hold> holds = new HashMap<>();
   private final WorkspaceState state;
-  private final Ends ends;
-
   private final Lanes lanes;
   private final RunOptions options;
   private final Notices notices = new Notices();
   private final RunListener listener;
+  private final ScheduledExecutorService threads;
+  private volatile Map<String, Member> members = Map.of();
+  private volatile boolean told;
   private AskedRun asked;
 
-  private WorkspaceRun(WorkspaceState state, Ends ends, RunOptions options, RunListener listener) {
+  private WorkspaceRun(WorkspaceState state, RunOptions options, RunListener listener) {
     this.state = state;
-    this.ends = ends;
     this.options = options;
     this.lanes = Lanes.of(options);
     this.listener = RunListener.all(List.of(notices, listener));
+    this.threads =
+        Executors.newScheduledThreadPool(
+            STARTING,
+            work -> {
+              Thread thread = new Thread(work, "wexrun-supervise");
+              thread.setDaemon(true);
+              return thread;
+            });
   }
 
   /**
    * Starts pipelines.
    *
-   * @param feeding the pipelines with their shapers
+   * @param feeding the pipelines with their shapers; without, where they cannot be compiled yet
    * @param compiling compiles pipelines as they were before, and when what they look up changes
    */
   static WorkspaceRun start(
@@ -72,29 +91,43 @@ public final class WorkspaceRun implements AutoCloseable {
       WorkspaceState state,
       RunOptions options,
       RunListener listener) {
-    WorkspaceRun run = new WorkspaceRun(state, feeding.ends(), options, listener);
+    WorkspaceRun run = new WorkspaceRun(state, options, listener);
     try {
       for (Pipeline pipeline : feeding.pipelines()) {
-        run.holds.add(state.hold(pipeline.name()));
+        run.holds.put(pipeline.name(), state.hold(pipeline.name()));
       }
-      Begun begun = new Begun(state, feeding.ends(), run.lanes, options, compiling);
-      for (Pipeline pipeline : feeding.pipelines()) {
-        Compiling.Compiled compiled = feeding.compiled().get(pipeline.name());
-        String text = begun.text(pipeline, compiled);
-        if (begun.takeAgain(pipeline, compiled.shaper(), text)) {
-          String what = "took again what was missing in its targets";
-          run.listener.told(new Notice(pipeline.name(), Notice.Kind.GOES_ON, what, Instant.now()));
-        }
-        begun.finishWithOldText(pipeline, text);
-      }
+      List<Member> inOrder = new ArrayList<>();
       for (Pipeline pipeline : feeding.feedersFirst()) {
-        run.launch(pipeline, feeding, begun, compiling);
+        inOrder.add(run.member(pipeline, new Launching(run, feeding, compiling)));
+      }
+      for (Member member : inOrder) {
+        if (options.startsAgain()) {
+          member.begin();
+        } else {
+          member.attempt();
+          if (options.strict() && member.failedForGood()) {
+            break;
+          }
+        }
       }
       return run;
     } catch (RuntimeException e) {
       run.closeAfter(e);
       throw e;
     }
+  }
+
+  private Member member(Pipeline pipeline, Launching launching) {
+    Member member = new Member(pipeline.name(), launching.of(pipeline), options, threads, listener);
+    put(pipeline.name(), member);
+    return member;
+  }
+
+  /** Members come and go while others are asked how they stand. */
+  private synchronized void put(String name, Member member) {
+    Map<String, Member> more = new LinkedHashMap<>(members);
+    more.put(name, member);
+    members = more;
   }
 
   private void closeAfter(RuntimeException cause) {
@@ -105,46 +138,69 @@ public final class WorkspaceRun implements AutoCloseable {
     }
   }
 
-  private void launch(Pipeline pipeline, Feeding feeding, Begun begun, Compiling compiling) {
-    String name = pipeline.name();
-    List<Pipeline> feeders = feeding.feeders(pipeline);
-    BooleanSupplier fed =
-        () ->
-            options.untilDrained()
-                && feeders.stream()
-                    .filter(f -> f != pipeline)
-                    .allMatch(f -> runs.containsKey(f.name()) && runs.get(f.name()).ended());
-    Compiling.Compiled compiled = kept(pipeline, feeding.compiled().get(name), compiling);
-    String version = state.texts().keep(name, begun.text(pipeline, compiled)).version();
-    Shaper shaper = compiled.shaper().withVersion(version);
-    begun.emptyLeftChannels(pipeline, shaper);
-    Consumer<String> told =
-        text -> listener.told(new Notice(name, Notice.Kind.INTAKE, text, Instant.now()));
-    Channel channel = ends.channel(pipeline, lanes.raw());
-    try {
-      Intake intake =
-          ends.intake(
-              pipeline,
-              told,
-              !feeders.isEmpty(),
-              fed,
-              options.choice(),
-              options.untilDrained() ? Receiving.TO_THE_END : Receiving.ALWAYS,
-              shaper);
-      RunParts parts =
-          new RunParts(
-              pipeline,
-              shaper,
-              intake,
-              channel,
-              ends.targets(pipeline),
-              state.tally(),
-              new ReferenceRenewal(pipeline, compiling, state, compiled.references(), told));
-      runs.put(name, PipelineRun.start(parts, lanes, options, listener));
-    } catch (RuntimeException e) {
-      channel.close();
-      throw e;
+  /** Starts pipelines of one definition of the workspace. */
+  private record Launching(WorkspaceRun run, Feeding feeding, Compiling compiling) {
+    /** What starts a pipeline: first as it was compiled, then as it is compiled anew. */
+    Member.Starter of(Pipeline pipeline) {
+      AtomicReference<Compiling.Compiled> first =
+          new AtomicReference<>(feeding.compiled().get(pipeline.name()));
+      return () -> {
+        Compiling.Compiled compiled = first.getAndSet(null);
+        return launch(pipeline, compiled == null ? compiling.now(pipeline) : compiled);
+      };
     }
+
+    private PipelineRun launch(Pipeline pipeline, Compiling.Compiled first) {
+      String name = pipeline.name();
+      Ends ends = feeding.ends();
+      Begun begun = new Begun(run.state, ends, run.lanes, run.options, compiling);
+      String text = begun.text(pipeline, first);
+      if (begun.takeAgain(pipeline, first.shaper(), text)) {
+        run.tell(name, Notice.Kind.GOES_ON, "took again what was missing in its targets");
+      }
+      begun.finishWithOldText(pipeline, text);
+      List<Pipeline> feeders = feeding.feeders(pipeline);
+      BooleanSupplier fed =
+          () ->
+              run.options.untilDrained()
+                  && feeders.stream()
+                      .filter(f -> f != pipeline)
+                      .allMatch(f -> run.members.get(f.name()).ended());
+      Compiling.Compiled compiled = kept(pipeline, first, compiling);
+      String version = run.state.texts().keep(name, begun.text(pipeline, compiled)).version();
+      Shaper shaper = compiled.shaper().withVersion(version);
+      begun.emptyLeftChannels(pipeline, shaper);
+      Consumer<String> told = what -> run.tell(name, Notice.Kind.INTAKE, what);
+      Channel channel = ends.channel(pipeline, run.lanes.raw());
+      try {
+        Intake intake =
+            ends.intake(
+                pipeline,
+                told,
+                !feeders.isEmpty(),
+                fed,
+                run.options.choice(),
+                run.options.untilDrained() ? Receiving.TO_THE_END : Receiving.ALWAYS,
+                shaper);
+        RunParts parts =
+            new RunParts(
+                pipeline,
+                shaper,
+                intake,
+                channel,
+                ends.targets(pipeline),
+                run.state.tally(),
+                new ReferenceRenewal(pipeline, compiling, run.state, compiled.references(), told));
+        return PipelineRun.start(parts, run.lanes, run.options, run.listener);
+      } catch (RuntimeException e) {
+        channel.close();
+        throw e;
+      }
+    }
+  }
+
+  private void tell(String pipeline, Notice.Kind kind, String text) {
+    listener.told(new Notice(pipeline, kind, text, Instant.now()));
   }
 
   /** A pipeline with what it looks up, which is kept; compiled again if that was just changed. */
@@ -169,7 +225,7 @@ public final class WorkspaceRun implements AutoCloseable {
     try {
       asked = start.get();
     } catch (OutsideException e) {
-      listener.told(new Notice("", Notice.Kind.INTAKE, e.getMessage(), Instant.now()));
+      tell("", Notice.Kind.INTAKE, e.getMessage());
     }
     return this;
   }
@@ -177,8 +233,13 @@ public final class WorkspaceRun implements AutoCloseable {
   /** How far each pipeline has got since the start, by name. */
   public Map<String, Progress> progress() {
     Map<String, Progress> progress = new LinkedHashMap<>();
-    runs.forEach((name, run) -> progress.put(name, run.progress()));
+    members.forEach((name, member) -> progress.put(name, member.progress()));
     return progress;
+  }
+
+  /** How each pipeline stands, by name. */
+  public List<PipelineStatus> status() {
+    return members.values().stream().map(Member::status).toList();
   }
 
   /**
@@ -191,19 +252,56 @@ public final class WorkspaceRun implements AutoCloseable {
 
   /** Whether every pipeline has ended. */
   public boolean ended() {
-    return runs.values().stream().allMatch(PipelineRun::ended);
+    return members.values().stream().allMatch(Member::ended);
   }
 
   /**
-   * Lets all runs end soon: what is shaped is flushed and accounted for, and what was only read is
-   * left to the next run. Returns at once.
+   * Lets a pipeline wait until it is resumed; what it holds is flushed first. Returns at once.
+   *
+   * @return false if it has ended
+   * @throws IllegalArgumentException if there is no pipeline of that name in this run
+   */
+  public boolean pause(String pipeline) {
+    return known(pipeline).pause();
+  }
+
+  /**
+   * Lets a pipeline go on after it was paused. Returns at once.
+   *
+   * @return false if it has ended
+   * @throws IllegalArgumentException if there is no pipeline of that name in this run
+   */
+  public boolean resume(String pipeline) {
+    return known(pipeline).resume();
+  }
+
+  /**
+   * Lets one pipeline end soon, as {@link #stop()} does with all.
+   *
+   * @throws IllegalArgumentException if there is no pipeline of that name in this run
+   */
+  public void stop(String pipeline) {
+    known(pipeline).stop();
+  }
+
+  private Member known(String pipeline) {
+    Member member = members.get(pipeline);
+    if (member == null) {
+      throw new IllegalArgumentException("this run has no pipeline " + pipeline);
+    }
+    return member;
+  }
+
+  /**
+   * Lets all pipelines end soon: what is shaped is flushed and accounted for, and what was only
+   * read is left to the next run. Returns at once.
    */
   public void stop() {
-    runs.values().forEach(PipelineRun::stop);
+    members.values().forEach(Member::stop);
   }
 
   /**
-   * Waits until all pipelines have ended: drained, stopped or failed.
+   * Waits until all pipelines have ended: drained, stopped or failed for good.
    *
    * @throws OutsideException if the world outside failed
    * @throws InterruptedException if this thread was interrupted
@@ -211,25 +309,19 @@ public final class WorkspaceRun implements AutoCloseable {
   public void await() throws InterruptedException {
     long begun = System.nanoTime();
     while (!ended()) {
-      for (PipelineRun run : runs.values()) {
-        if (run.ended() && failed(run)) {
-          stop();
-        }
+      if (options.strict() && members.values().stream().anyMatch(Member::failedForGood)) {
+        stop();
       }
       // A short run is not kept waiting; a long one need not be asked so often.
       Thread.sleep(System.nanoTime() - begun < SHORT_NANOS ? 5 : 50);
     }
-    for (PipelineRun run : runs.values()) {
-      run.await();
-    }
-  }
-
-  private static boolean failed(PipelineRun run) throws InterruptedException {
-    try {
-      run.await();
-      return false;
-    } catch (RuntimeException e) {
-      return true;
+    for (Member member : members.values()) {
+      try {
+        member.await();
+      } catch (RuntimeException e) {
+        told = true;
+        throw e;
+      }
     }
   }
 
@@ -242,17 +334,20 @@ public final class WorkspaceRun implements AutoCloseable {
       asked.close();
       asked = null;
     }
-    for (PipelineRun run : runs.values()) {
+    for (Member member : members.values()) {
       try {
-        run.close();
+        member.await();
+      } catch (InterruptedException e) {
+        Thread.currentThread().interrupt();
       } catch (RuntimeException e) {
         failure = failure == null ? e : failure;
       }
     }
+    threads.shutdown();
     lanes.close();
-    holds.forEach(Hold::close);
+    holds.values().forEach(Hold::close);
     holds.clear();
-    if (failure != null) {
+    if (failure != null && !told) {
       throw failure;
     }
   }

@@ -135,7 +135,8 @@ public final class LookupStep implements Step {
         return List.of(new LookupStep(context.input(), adds, keys, reference, missing));
       } catch (OutsideException e) {
         Written at = entries.getOrDefault("file", entries.getOrDefault("table", written));
-        at.error("bad-reference", e.getMessage(), "");
+        // What is wrong stays so until somebody mends it; what is not there may still come.
+        at.error(e.lasting() ? "bad-reference" : "missing-reference", e.getMessage(), "");
         return broken;
       }
     }

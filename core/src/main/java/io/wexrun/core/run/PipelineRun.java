@@ -273,6 +273,14 @@ public final class PipelineRun implements AutoCloseable {
     }
   }
 
+  /**
+   * Calls back once the run has ended, well or not; at once, if it has. On the run's thread, which
+   * waits for it.
+   */
+  public void whenEnded(Runnable then) {
+    end.whenComplete((nothing, failure) -> then.run());
+  }
+
   /** Whether the run has ended, well or not. */
   public boolean ended() {
     return end.isDone();

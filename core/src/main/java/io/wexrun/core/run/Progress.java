@@ -15,7 +15,7 @@ public record Progress(long taken, long loaded, long dead, long dropped, long he
   public static final Progress NONE = new Progress(0, 0, 0, 0, 0, 0);
 
   /** The sum of two. */
-  Progress plus(Progress other) {
+  public Progress plus(Progress other) {
     return new Progress(
         taken + other.taken,
         loaded + other.loaded,

@@ -9,7 +9,8 @@ import java.time.InstantSource;
  *
  * @param untilDrained whether a run ends when its intake is drained, and at its first failure; or
  *     goes on until stopped
- * @param strict whether a run that goes on ends at its first failure, too, instead of trying again
+ * @param strict whether a run that goes on ends at its first failure, too, instead of trying again;
+ *     and whether the failure of one pipeline ends those beside it
  * @param lanes how many threads shape, for all pipelines together, at least 1
  * @param channelBytes about how many bytes of raw records may wait between intakes and targets
  * @param bufferBytes about how many bytes of memory the rows in all buffers and flushes may hold
@@ -93,6 +94,11 @@ public record RunOptions(
   public RunOptions withChoice(Choice other) {
     return new RunOptions(
         untilDrained, strict, lanes, channelBytes, bufferBytes, retry, clock, other);
+  }
+
+  /** Whether a pipeline that has failed is started again. */
+  public boolean startsAgain() {
+    return !untilDrained && !strict;
   }
 
   /** Whether the first failure of a delivery ends the run. */

@@ -211,7 +211,8 @@ class LookupTest {
   void mistakesAreToldBeforeTheRun() {
     Map<String, Object> add = map("place", "text");
     assertThat(mistakes("file", "net", "network", map("network", "ip"), "add", add))
-        .anyMatch(m -> m.startsWith("bad-reference shape[1].lookup.file: there is no file 'net'"));
+        .anyMatch(
+            m -> m.startsWith("missing-reference shape[1].lookup.file: there is no file 'net'"));
     assertThat(
             mistakes(
                 "file", "nets", "network", map("networks", "ip"), "add", map("plaice", "text")))

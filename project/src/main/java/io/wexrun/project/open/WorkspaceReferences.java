@@ -72,7 +72,7 @@ public final class WorkspaceReferences {
         .findFirst()
         .orElseThrow(
             () ->
-                new OutsideException(
+                OutsideException.lasting(
                     name + " is not a reference table: its name ends with " + endings()));
   }
 
@@ -95,8 +95,11 @@ public final class WorkspaceReferences {
       }
     }
     Optional<String> nearest = Diagnostics.nearest(name, beside);
-    throw new OutsideException(
-        "there is no file '" + name + "'" + nearest.map(n -> "; " + n).orElse(""));
+    String what = "there is no file '" + name + "'";
+    if (nearest.isPresent()) {
+      throw OutsideException.lasting(what + "; " + nearest.get()); // It was meant, so none comes.
+    }
+    throw new OutsideException(what);
   }
 
   ReferenceTable stored(String name) {
@@ -105,7 +108,7 @@ public final class WorkspaceReferences {
     String store =
         ours ? definition.tables().get(name).store() : dot < 0 ? "" : name.substring(0, dot);
     if (!definition.stores().containsKey(store)) {
-      throw new OutsideException(
+      throw OutsideException.lasting(
           "there is no table '" + name + "': name one of the workspace, or write STORE.TABLE");
     }
     String table = ours ? name : name.substring(dot + 1);

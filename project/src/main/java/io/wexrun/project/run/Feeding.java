@@ -11,7 +11,7 @@ import java.util.Optional;
  * Which of some pipelines write to what others read.
  *
  * @param pipelines those that run together
- * @param compiled each one, compiled, by name
+ * @param compiled each one, compiled, by name; without those that cannot be compiled yet
  * @param ends says what intakes read
  */
 public record Feeding(
@@ -39,8 +39,9 @@ public record Feeding(
 
   private boolean feeds(Pipeline feeder, Pipeline reader) {
     Optional<String> read = ends.reads(reader.intake());
+    Compiling.Compiled known = compiled.get(feeder.name());
     return read.isPresent()
-        && (compiled.get(feeder.name()).shaper().targets().contains(read.get())
+        && (known != null && known.shaper().targets().contains(read.get())
             || feeder.deadLetters().equals(read.get()));
   }
 }

@@ -1,0 +1,39 @@
+package io.wexrun.project.facts;
+
+import io.wexrun.core.run.Progress;
+import java.time.Instant;
+import java.util.Optional;
+
+/**
+ * How a pipeline of a run stands.
+ *
+ * @param pipeline its name
+ * @param state what it does
+ * @param since since when
+ * @param why it does not run, in words; empty if it does
+ * @param next when it is started again; empty if that is not known
+ * @param failures how often it has failed since the run began
+ * @param progress what it has done since the run began
+ */
+public record PipelineStatus(
+    String pipeline,
+    State state,
+    Instant since,
+    Optional<String> why,
+    Optional<Instant> next,
+    long failures,
+    Progress progress) {
+  /** What a pipeline of a run does. */
+  public enum State {
+    /** It is being started: its intake and what it has left of an earlier run are looked at. */
+    STARTING,
+    /** It takes in and delivers. */
+    RUNNING,
+    /** It has failed, and is started again. */
+    FAILED,
+    /** Somebody has told it to wait. */
+    PAUSED,
+    /** It has ended: drained, stopped or failed for good. */
+    ENDED
+  }
+}

@@ -1,0 +1,323 @@
+package io.wexrun.project.run;
+
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.run.Notice;
+import io.wexrun.core.run.PipelineRun;
+import io.wexrun.core.run.Progress;
+import io.wexrun.core.run.RunListener;
+import io.wexrun.core.run.RunOptions;
+import io.wexrun.project.facts.PipelineStatus;
+import io.wexrun.project.facts.PipelineStatus.State;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.Optional;
+import java.util.concurrent.CompletableFuture;
+import java.util.concurrent.ExecutionException;
+import java.util.concurrent.ScheduledExecutorService;
+import java.util.concurrent.ThreadLocalRandom;
+import java.util.concurrent.TimeUnit;
+
+/**
+ * One pipeline of a run: what starts it, what it does, and when it is started again after it has
+ * failed, without the others being touched. For several threads.
+ */
+public final class Member {
+  /** Starts a pipeline; what it throws is why it cannot be started now. */
+  @FunctionalInterface
+  public interface Starter {
+    PipelineRun start();
+  }
+
+  /** The share of a wait by which it may be longer or shorter. */
+  private static final double SPREAD = 0.25;
+
+  private final String name;
+  private final RunOptions options;
+  private final ScheduledExecutorService threads;
+  private final RunListener listener;
+  private final CompletableFuture<Void> end = new CompletableFuture<>();
+  private Starter starter;
+  private PipelineRun run;
+  private Progress before = Progress.NONE;
+  private State state = State.STARTING;
+  private Instant since = Instant.now();
+  private Optional<String> why = Optional.empty();
+  private Optional<Instant> next = Optional.empty();
+  private long failures;
+  private Duration delay;
+  private String told = "";
+  private boolean stopped;
+  private boolean paused;
+  private boolean begins;
+  private boolean changes;
+
+  /**
+   * A pipeline that has not begun.
+   *
+   * @param threads start it, and wait until it is started again
+   */
+  public Member(
+      String name,
+      Starter starter,
+      RunOptions options,
+      ScheduledExecutorService threads,
+      RunListener listener) {
+    this.name = name;
+    this.starter = starter;
+    this.options = options;
+    this.threads = threads;
+    this.listener = listener;
+    this.delay = options.retry().first();
+  }
+
+  /** Starts it, on a thread of its own if need be. */
+  public void begin() {
+    threads.execute(this::attempt);
+  }
+
+  /** Starts it now; if that fails and it is not started again, it has ended. */
+  public void attempt() {
+    Starter how;
+    synchronized (this) {
+      if (stopped || paused || begins || run != null || end.isDone()) {
+        return;
+      }
+      begins = true;
+      enter(State.STARTING, Optional.empty(), Optional.empty());
+      how = starter;
+    }
+    try {
+      PipelineRun started = how.start();
+      synchronized (this) {
+        begins = false;
+        run = started;
+        enter(State.RUNNING, Optional.empty(), Optional.empty());
+        if (stopped || paused || how != starter) {
+          started.stop(); // Somebody has said so meanwhile.
+        }
+      }
+      tellThatItRuns();
+      started.whenEnded(() -> threads.execute(() -> ended(started)));
+    } catch (Throwable e) {
+      boolean over;
+      synchronized (this) {
+        begins = false;
+        over = stopped && options.startsAgain();
+      }
+      after(over ? null : e); // Who is stopped need not know why it could not be started.
+    }
+  }
+
+  private void enter(State now, Optional<String> reason, Optional<Instant> again) {
+    state = now;
+    since = Instant.now();
+    why = reason;
+    next = again;
+  }
+
+  private void ended(PipelineRun ended) {
+    Throwable failure = null;
+    try {
+      ended.await();
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+      failure = e;
+    } catch (RuntimeException e) {
+      failure = e;
+    }
+    synchronized (this) {
+      before = before.plus(ended.progress());
+      run = null;
+      if (Duration.between(since, Instant.now()).compareTo(options.retry().longest()) > 0) {
+        delay = options.retry().first(); // It had come back for good.
+      }
+    }
+    after(failure);
+  }
+
+  /** What comes after it has ended, or could not be started. */
+  private void after(Throwable failure) {
+    boolean again = false;
+    synchronized (this) {
+      if (stopped || !changes && !paused && (failure == null || !options.startsAgain())) {
+        finish(failure);
+        return;
+      }
+      if (changes || paused) {
+        // It was stopped so that it goes on otherwise, or later.
+        again = changes && !paused;
+        changes = false;
+        enter(again ? State.STARTING : State.PAUSED, Optional.empty(), Optional.empty());
+      }
+    }
+    if (again) {
+      threads.execute(this::attempt);
+    } else if (!isPaused()) {
+      failed(failure);
+    }
+  }
+
+  private synchronized boolean isPaused() {
+    return paused;
+  }
+
+  /** Called with the lock. */
+  private void finish(Throwable failure) {
+    enter(
+        State.ENDED,
+        failure == null ? Optional.empty() : Optional.of(message(failure)),
+        Optional.empty());
+    if (failure == null) {
+      end.complete(null);
+    } else {
+      end.completeExceptionally(failure);
+    }
+  }
+
+  private void failed(Throwable failure) {
+    if (!(failure instanceof OutsideException)) {
+      System.getLogger(Member.class.getName())
+          .log(System.Logger.Level.ERROR, "pipeline " + name + " failed by a bug", failure);
+    }
+    boolean lasting = failure instanceof OutsideException outside && outside.lasting();
+    long millis;
+    synchronized (this) {
+      failures++;
+      // What only a person can mend need not be tried often.
+      Duration wait = lasting ? options.retry().longest() : delay;
+      double spread = ThreadLocalRandom.current().nextDouble(1 - SPREAD, 1 + SPREAD);
+      millis = (long) (wait.toMillis() * spread);
+      Duration twice = delay.multipliedBy(2);
+      Duration most = options.retry().longest();
+      delay = twice.compareTo(most) < 0 ? twice : most;
+      enter(
+          State.FAILED,
+          Optional.of(message(failure)),
+          Optional.of(Instant.now().plusMillis(millis)));
+    }
+    tell("failed, and is started again after a while: " + message(failure));
+    threads.schedule(this::attempt, millis, TimeUnit.MILLISECONDS);
+  }
+
+  private static String message(Throwable failure) {
+    return failure.getMessage() == null ? failure.toString() : failure.getMessage();
+  }
+
+  /** Tells why it does not run, but not the same thing again. */
+  private void tell(String text) {
+    synchronized (this) {
+      if (text.equals(told)) {
+        return;
+      }
+      told = text;
+    }
+    listener.told(new Notice(name, Notice.Kind.WAITS, text, Instant.now()));
+  }
+
+  private void tellThatItRuns() {
+    synchronized (this) {
+      if (told.isEmpty()) {
+        return;
+      }
+      told = "";
+    }
+    listener.told(new Notice(name, Notice.Kind.GOES_ON, "runs again", Instant.now()));
+  }
+
+  /**
+   * Lets it go on in another way: what it holds is flushed and accounted for first. Returns at
+   * once.
+   */
+  public void change(Starter other) {
+    boolean idle;
+    synchronized (this) {
+      starter = other;
+      idle = run == null && !begins && !paused && !stopped && !end.isDone();
+      changes = run != null;
+      delay = options.retry().first();
+      if (run != null) {
+        run.stop();
+      }
+    }
+    if (idle) {
+      threads.execute(this::attempt); // It had failed, and need not wait any longer.
+    }
+  }
+
+  /** Lets it wait until it is resumed; what it holds is flushed first. False if it has ended. */
+  public synchronized boolean pause() {
+    if (end.isDone() || stopped) {
+      return false;
+    }
+    paused = true;
+    if (run != null) {
+      run.stop();
+    } else if (!begins) {
+      enter(State.PAUSED, Optional.empty(), Optional.empty());
+    }
+    return true;
+  }
+
+  /** Lets it go on after it was paused. False if it has ended. */
+  public boolean resume() {
+    synchronized (this) {
+      if (end.isDone() || stopped) {
+        return false;
+      }
+      paused = false;
+      changes = run != null; // It is still being stopped, and begins anew then.
+    }
+    threads.execute(this::attempt);
+    return true;
+  }
+
+  /** Lets it end soon: what is shaped is flushed and accounted for. Returns at once. */
+  public void stop() {
+    synchronized (this) {
+      stopped = true;
+      if (run != null) {
+        run.stop();
+      } else if (!begins && !end.isDone()) {
+        finish(null);
+      }
+    }
+  }
+
+  /** Whether it has ended. */
+  public boolean ended() {
+    return end.isDone();
+  }
+
+  /** Whether it has ended by a failure. */
+  public boolean failedForGood() {
+    return end.isCompletedExceptionally();
+  }
+
+  /**
+   * Waits until it has ended.
+   *
+   * @throws OutsideException if the world outside made it fail
+   * @throws InterruptedException if this thread was interrupted
+   */
+  public void await() throws InterruptedException {
+    try {
+      end.get();
+    } catch (ExecutionException e) {
+      if (e.getCause() instanceof RuntimeException cause) {
+        throw cause;
+      }
+      throw new IllegalStateException(
+          "pipeline " + name + " failed: " + e.getCause(), e.getCause());
+    }
+  }
+
+  /** What it has done since the run began. */
+  public synchronized Progress progress() {
+    return run == null ? before : before.plus(run.progress());
+  }
+
+  /** How it stands. */
+  public synchronized PipelineStatus status() {
+    return new PipelineStatus(name, state, since, why, next, failures, progress());
+  }
+}

@@ -1,0 +1,217 @@
+package io.wexrun.project;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
+
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.run.Notice;
+import io.wexrun.core.run.RunListener;
+import io.wexrun.core.run.RunOptions;
+import io.wexrun.project.facts.PipelineStatus;
+import io.wexrun.project.facts.PipelineStatus.State;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Duration;
+import java.util.List;
+import java.util.concurrent.CopyOnWriteArrayList;
+import java.util.function.BooleanSupplier;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+
+/** Pipelines side by side: one that fails, waits or is paused does not touch the others. */
+class SupervisionTest {
+  private static final RunOptions GOES_ON =
+      RunOptions.untilDrained(false).withRetry(Duration.ofMillis(50), Duration.ofMillis(200));
+
+  @TempDir private Path path;
+  private final List<Notice> told = new CopyOnWriteArrayList<>();
+  private final RunListener listener =
+      new RunListener() {
+        @Override
+        public void told(Notice notice) {
+          told.add(notice);
+        }
+      };
+
+  private Folder twoStores() {
+    Folder folder = new Folder(path);
+    folder.write(
+        "wexrun.yaml",
+        """
+        workspace: two
+        stores: {good: {duckdb: good.db}, bad: {duckdb: bad/bad.db}}
+        tables:
+          a: {in: good, columns: {n: long}}
+          b: {in: bad, columns: {n: long}}
+        """);
+    folder.write(
+        "pipelines/two.yaml",
+        """
+        pipeline: good
+        intake: {files: 'in/*.log'}
+        shape: [{template: '{n:long}'}]
+        route: [{to: a}]
+        flush: {age: 50ms}
+        ---
+        pipeline: bad
+        intake: {files: 'in/*.log'}
+        shape: [{template: '{n:long}'}]
+        route: [{to: b}]
+        flush: {age: 50ms}
+        """);
+    folder.write("bad/readme", "where a store is");
+    return folder.write("in/a.log", "1\n2\n3\n");
+  }
+
+  private static void until(BooleanSupplier holds) throws InterruptedException {
+    for (int i = 0; i < 3000 && !holds.getAsBoolean(); i++) {
+      Thread.sleep(10);
+    }
+    assertThat(holds.getAsBoolean()).isTrue();
+  }
+
+  private static PipelineStatus status(WorkspaceRun run, String pipeline) {
+    return run.status().stream()
+        .filter(s -> s.pipeline().equals(pipeline))
+        .findFirst()
+        .orElseThrow();
+  }
+
+  private static long loaded(Workspace workspace, String pipeline) {
+    return workspace.tally(pipeline).counts().allLoaded();
+  }
+
+  @Test
+  void onePipelineFailsAndComesBackWhileTheOtherGoesOn() throws Exception {
+    Folder folder = twoStores();
+    Files.move(path.resolve("bad"), path.resolve("away"));
+    try (Workspace workspace = Workspace.open(path);
+        WorkspaceRun run = workspace.run(GOES_ON, listener)) {
+      until(() -> loaded(workspace, "good") == 3);
+      until(() -> status(run, "bad").state() != State.STARTING && !told.isEmpty());
+      folder.write("in/b.log", "4\n");
+      until(() -> loaded(workspace, "good") == 4);
+      assertThat(loaded(workspace, "bad")).isZero();
+      long before = told.size();
+      Thread.sleep(600);
+      assertThat(told.size()).as("the same is said once: %s", told).isEqualTo(before);
+      assertThat(run.ended()).isFalse();
+      Files.move(path.resolve("away"), path.resolve("bad"));
+      until(() -> loaded(workspace, "bad") == 4);
+      assertThat(told).anyMatch(n -> n.kind() == Notice.Kind.GOES_ON && n.pipeline().equals("bad"));
+    }
+  }
+
+  @Test
+  void whoIsStrictEndsAllAtTheFirstFailure() throws Exception {
+    twoStores();
+    Files.move(path.resolve("bad"), path.resolve("away"));
+    try (Workspace workspace = Workspace.open(path);
+        WorkspaceRun run = workspace.run(GOES_ON.strictly(), listener)) {
+      assertThatThrownBy(run::await).isInstanceOf(OutsideException.class);
+      assertThat(run.status()).allMatch(s -> s.state() == State.ENDED);
+    }
+  }
+
+  @Test
+  void inARunThatEndsTheOthersAreDrained() throws Exception {
+    twoStores();
+    Files.move(path.resolve("bad"), path.resolve("away"));
+    try (Workspace workspace = Workspace.open(path)) {
+      try (WorkspaceRun run = workspace.run(RunOptions.untilDrained(true), listener)) {
+        assertThatThrownBy(run::await).isInstanceOf(OutsideException.class);
+      }
+      assertThat(loaded(workspace, "good")).isEqualTo(3);
+      assertThat(loaded(workspace, "bad")).isZero();
+    }
+  }
+
+  @Test
+  void aPipelineWaitsForAReferenceTableThatIsNotThereYet() throws Exception {
+    Folder folder = new Folder(path);
+    folder.write(
+        "wexrun.yaml",
+        "workspace: w\nstores: {s: {duckdb: s.db}}\n"
+            + "tables: {t: {in: s, columns: {n: text, place: text}}}\n");
+    folder.write(
+        "pipelines/p.yaml",
+        """
+        pipeline: p
+        intake: {files: 'in/*.log'}
+        shape:
+          - template: '{n}'
+          - lookup: {file: stations.csv, equal: {id: n}, add: {place: text}}
+        route: [{to: t}]
+        flush: {age: 50ms}
+        """);
+    folder.write("in/a.log", "7\n");
+    try (Workspace workspace = Workspace.open(path)) {
+      assertThatThrownBy(() -> workspace.run(RunOptions.untilDrained(true)))
+          .hasMessageContaining("there is no file 'stations.csv'");
+      try (WorkspaceRun run = workspace.run(GOES_ON, listener)) {
+        until(() -> !told.isEmpty());
+        assertThat(status(run, "p").state()).isIn(State.FAILED, State.STARTING);
+        assertThat(status(run, "p").failures()).isPositive();
+        assertThat(told.get(0).text()).contains("there is no file 'stations.csv'");
+        folder.write("stations.csv", "id,place\n7,Ostrel North\n");
+        until(() -> loaded(workspace, "p") == 1);
+        assertThat(status(run, "p").state()).isEqualTo(State.RUNNING);
+      }
+    }
+  }
+
+  @Test
+  void aPipelineIsPausedResumedAndStoppedWhileTheOthersGoOn() throws Exception {
+    Folder folder = twoStores();
+    try (Workspace workspace = Workspace.open(path);
+        WorkspaceRun run = workspace.run(GOES_ON, listener)) {
+      until(() -> loaded(workspace, "good") == 3 && loaded(workspace, "bad") == 3);
+      assertThat(run.pause("bad")).isTrue();
+      until(() -> status(run, "bad").state() == State.PAUSED);
+      folder.write("in/b.log", "4\n5\n");
+      until(() -> loaded(workspace, "good") == 5);
+      assertThat(loaded(workspace, "bad")).isEqualTo(3);
+      assertThat(run.resume("bad")).isTrue();
+      until(() -> loaded(workspace, "bad") == 5);
+      run.stop("good");
+      until(() -> status(run, "good").state() == State.ENDED);
+      assertThat(run.resume("good")).isFalse();
+      folder.write("in/c.log", "6\n");
+      until(() -> loaded(workspace, "bad") == 6);
+      assertThat(loaded(workspace, "good")).isEqualTo(5);
+      assertThat(status(run, "bad").progress().taken()).isEqualTo(6);
+      assertThatThrownBy(() -> run.pause("none")).hasMessageContaining("no pipeline none");
+    }
+  }
+
+  @Test
+  void whatIsPausedAndResumedAtOnceGoesOn() throws Exception {
+    Folder folder = twoStores();
+    try (Workspace workspace = Workspace.open(path);
+        WorkspaceRun run = workspace.run(GOES_ON, listener)) {
+      int lines = 3;
+      for (int round = 0; round < 20; round++) {
+        run.pause("good");
+        run.resume("good");
+        folder.write("in/more" + round + ".log", "7\n");
+        lines++;
+      }
+      int all = lines;
+      until(() -> loaded(workspace, "good") == all && loaded(workspace, "bad") == all);
+      assertThat(workspace.query("good", "select count(*) from a").rows().get(0).get(0))
+          .hasToString(Integer.toString(all));
+    }
+  }
+
+  @Test
+  void whatIsHeldByAnotherRunIsSaidAtOnce() throws IOException {
+    twoStores();
+    try (Workspace workspace = Workspace.open(path);
+        Workspace another = Workspace.open(path);
+        WorkspaceRun run = workspace.run(GOES_ON)) {
+      assertThatThrownBy(() -> another.run(GOES_ON)).hasMessageContaining("is held by process");
+      assertThat(run.ended()).isFalse();
+    }
+  }
+}
