@@ -4,7 +4,10 @@ import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.project.Workspace;
+import java.util.LinkedHashSet;
 import java.util.List;
+import java.util.Set;
+import java.util.regex.Pattern;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.ParameterException;
 
@@ -24,6 +27,48 @@ final class NamesGiven {
     }
     known("pipeline", named, all, spec);
     return List.of(named);
+  }
+
+  /**
+   * The pipelines that names and patterns choose, in the order of their definitions; all, if none
+   * is given.
+   *
+   * @param given names, or patterns with {@code *} and {@code ?}
+   */
+  static List<String> chosen(Workspace workspace, List<String> given, CommandSpec spec) {
+    return chosen(workspace, List.of(), given, spec);
+  }
+
+  /**
+   * The same, also of pipelines that are not defined.
+   *
+   * @param others the names of those
+   */
+  static List<String> chosen(
+      Workspace workspace, List<String> others, List<String> given, CommandSpec spec) {
+    Set<String> all = new LinkedHashSet<>();
+    workspace.definition().pipelines().forEach(pipeline -> all.add(pipeline.name()));
+    all.addAll(others);
+    if (given.isEmpty()) {
+      return List.copyOf(all);
+    }
+    Set<String> chosen = new LinkedHashSet<>();
+    for (String each : given) {
+      if (each.indexOf('*') < 0 && each.indexOf('?') < 0) {
+        if (!others.contains(each)) {
+          pipelines(workspace, each, spec);
+        }
+        chosen.add(each);
+        continue;
+      }
+      String regex = Pattern.quote(each).replace("*", "\\E.*\\Q").replace("?", "\\E.\\Q");
+      List<String> fit = all.stream().filter(name -> name.matches(regex)).toList();
+      if (fit.isEmpty()) {
+        throw new ParameterException(spec.commandLine(), "no pipeline fits '" + each + "'");
+      }
+      chosen.addAll(fit);
+    }
+    return all.stream().filter(chosen::contains).toList();
   }
 
   /** Complains about a name that is not among those known. */

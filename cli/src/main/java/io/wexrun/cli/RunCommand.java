@@ -25,7 +25,9 @@ import picocli.CommandLine.Spec;
     mixinStandardHelpOptions = true,
     description = {
       "Run pipelines until interrupted, or with --once until everything there is taken.",
-      "While a store or a disk fails, a run waits, says so, and tries again; with --once it ends.",
+      "A pipeline that fails, or whose store, queue or file is not there yet, says so and is"
+          + " started",
+      "again after a while; the others go on. With --once it ends, and the others are drained.",
       "Ctrl-C or SIGTERM ends a run: what is shaped is flushed and accounted for first, the rest"
           + " is left to the next run. A second one ends it at once; nothing is lost by that."
     },
@@ -49,7 +51,7 @@ final class RunCommand implements Callable<Integer> {
   @Parameters(
       arity = "0..*",
       paramLabel = "PIPELINE",
-      description = "Which pipelines; without a name, all.")
+      description = "Which pipelines: names, or patterns such as 'gate-*'; without one, all.")
   private List<String> pipelines = List.of();
 
   @Option(names = "--once", description = "Take what is there, then stop.")
@@ -84,7 +86,7 @@ final class RunCommand implements Callable<Integer> {
 
   @Option(
       names = "--strict",
-      description = "End at the first failure, instead of waiting and trying again.")
+      description = "End all pipelines at the first failure, instead of waiting and trying again.")
   private boolean strict;
 
   RunCommand(Terminal terminal) {
@@ -94,9 +96,7 @@ final class RunCommand implements Callable<Integer> {
   @Override
   public Integer call() throws InterruptedException {
     try (Workspace workspace = workspaceOption.open(parameterOption.values())) {
-      for (String name : pipelines) {
-        NamesGiven.pipelines(workspace, name, spec);
-      }
+      pipelines = pipelines.isEmpty() ? pipelines : NamesGiven.chosen(workspace, pipelines, spec);
       if (workspace.definition().pipelines().isEmpty()) {
         terminal.say("there is no pipeline to run: pipelines stand in pipelines/*.yaml");
       }

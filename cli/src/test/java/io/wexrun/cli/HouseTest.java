@@ -114,9 +114,9 @@ class HouseTest {
                           project.open project.read project.yaml
       project.draft     : core.diagnose core.look core.pipeline core.reference core.schema core.shape
                           project.definition project.open project.read project.yaml
-      project.ask       : core.diagnose core.pipeline core.schema core.target
       project.facts     : core.connect core.dead core.diagnose core.intake core.run project.read queue queue.ends
                           queue.log state
+      project.ask       : core.diagnose core.pipeline core.run core.schema core.target project.facts
       project.run       : core.channel core.diagnose core.identity core.intake core.pipeline core.run
                           core.shape core.tally core.target project.facts project.open project.read state
       project           : core.channel core.connect core.dead core.diagnose core.intake core.path

@@ -234,6 +234,11 @@ public final class Workspace implements AutoCloseable {
     return new WorkspaceDeliveries(stores);
   }
 
+  /** The runs of this workspace that go on, in whatever process. */
+  public WorkspaceRuns runs() {
+    return new WorkspaceRuns(site.data());
+  }
+
   /**
    * Runs pipelines side by side, in this process.
    *
@@ -283,7 +288,12 @@ public final class Workspace implements AutoCloseable {
             site.state(),
             options,
             listener);
-    return run.askedBy(() -> AskedRun.start(site.data(), this::answer));
+    return run.askedBy(
+        () ->
+            AskedRun.start(
+                site.data(),
+                (store, question) ->
+                    store.isEmpty() ? run.answer(question) : answer(store, question)));
   }
 
   /** Whether a mistake is only that something is not there yet, for which a run can wait. */

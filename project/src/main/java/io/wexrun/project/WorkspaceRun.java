@@ -13,7 +13,10 @@ import io.wexrun.core.run.RunListener;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.run.RunParts;
 import io.wexrun.core.shape.Shaper;
+import io.wexrun.core.target.Answer;
 import io.wexrun.project.ask.AskedRun;
+import io.wexrun.project.ask.AskedStatus;
+import io.wexrun.project.ask.Question;
 import io.wexrun.project.facts.PipelineStatus;
 import io.wexrun.project.open.Ends;
 import io.wexrun.project.run.Begun;
@@ -30,8 +33,10 @@ import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.concurrent.Executors;
 import java.util.concurrent.ScheduledExecutorService;
+import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicReference;
 import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
@@ -77,6 +82,11 @@ public final class WorkspaceRun implements AutoCloseable {
               thread.setDaemon(true);
               return thread;
             });
+    threads.scheduleAtFixedRate(this::see, 0, 1, TimeUnit.SECONDS);
+  }
+
+  private void see() {
+    members.values().forEach(Member::see);
   }
 
   /**
@@ -282,6 +292,23 @@ public final class WorkspaceRun implements AutoCloseable {
    */
   public void stop(String pipeline) {
     known(pipeline).stop();
+  }
+
+  /** Answers what another process asks of the run; empty if it is not about this one. */
+  Optional<Answer> answer(Question question) {
+    String pipeline = question.text();
+    if (question.kind() == Question.Kind.STATUS) {
+      return Optional.of(AskedStatus.answer(status()));
+    }
+    if (!members.containsKey(pipeline)) {
+      return Optional.empty();
+    }
+    switch (question.kind()) {
+      case PAUSE -> pause(pipeline);
+      case RESUME -> resume(pipeline);
+      default -> stop(pipeline);
+    }
+    return Optional.of(AskedStatus.answer(List.of(known(pipeline).status())));
   }
 
   private Member known(String pipeline) {

@@ -25,11 +25,11 @@ import java.util.stream.Stream;
 
 /**
  * A run that can be asked by other processes of the same user, through a socket in the workspace's
- * data folder. Two are answered at once; others wait.
+ * data folder. Four are answered at once; others wait.
  */
 public final class AskedRun implements AutoCloseable {
   private static final String FOLDER = "ask";
-  private static final int AT_ONCE = 2;
+  private static final int AT_ONCE = 4;
   private static final AtomicInteger NEXT = new AtomicInteger();
 
   /** Answers a question about a store. */

@@ -27,17 +27,32 @@ public final class Asking {
    * @throws OutsideException with the store's message if it does not take the question
    */
   public static Optional<Answer> ask(Path data, String store, Question question) {
+    return sockets(data).stream()
+        .flatMap(socket -> askOne(socket, store, question).stream())
+        .findFirst();
+  }
+
+  /**
+   * Asks every run there is something that is of the run itself.
+   *
+   * @param data the workspace's data folder
+   * @return what those answered whom it concerns
+   * @throws OutsideException if one cannot do what it is asked to
+   */
+  public static List<Answer> askAll(Path data, Question question) {
+    return sockets(data).stream().flatMap(socket -> askOne(socket, "", question).stream()).toList();
+  }
+
+  private static List<Path> sockets(Path data) {
     Path folder = AskedRun.folder(data);
     if (!Files.isDirectory(folder)) {
-      return Optional.empty();
+      return List.of();
     }
-    List<Path> sockets;
     try (Stream<Path> files = Files.list(folder)) {
-      sockets = files.sorted().toList();
+      return files.sorted().toList();
     } catch (IOException e) {
       throw new OutsideException("cannot look into " + folder + ": " + e.getMessage(), e);
     }
-    return sockets.stream().flatMap(socket -> askOne(socket, store, question).stream()).findFirst();
   }
 
   /**
@@ -71,8 +86,7 @@ public final class Asking {
       }
       return reply == Wire.ANSWER ? Optional.of(Wire.answer(in)) : Optional.empty();
     } catch (IOException e) {
-      throw new OutsideException(
-          "the run that holds store " + store + " ended while it was asked; ask again", e);
+      throw new OutsideException("the run that was asked ended meanwhile; ask again", e);
     }
   }
 }

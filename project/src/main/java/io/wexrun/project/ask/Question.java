@@ -1,10 +1,10 @@
 package io.wexrun.project.ask;
 
 /**
- * What is asked of a store.
+ * What is asked of a store, or of a run.
  *
  * @param kind what the text is
- * @param text a statement, or the definition of a table
+ * @param text a statement, the definition of a table, the name of a pipeline
  */
 public record Question(Kind kind, String text) {
   /** What may be asked. */
@@ -12,6 +12,14 @@ public record Question(Kind kind, String text) {
     /** A statement that only reads. */
     SQL,
     /** How a table stands, whose definition is the text. */
-    TABLE
+    TABLE,
+    /** How the run's pipelines stand; no store is asked. */
+    STATUS,
+    /** That a pipeline of the run waits; no store is asked. */
+    PAUSE,
+    /** That a pipeline of the run goes on; no store is asked. */
+    RESUME,
+    /** That a pipeline of the run ends; no store is asked. */
+    STOP
   }
 }

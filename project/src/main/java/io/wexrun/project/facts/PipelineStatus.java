@@ -13,6 +13,7 @@ import java.util.Optional;
  * @param why it does not run, in words; empty if it does
  * @param next when it is started again; empty if that is not known
  * @param failures how often it has failed since the run began
+ * @param rate records taken a second, over the last ten seconds
  * @param progress what it has done since the run began
  */
 public record PipelineStatus(
@@ -22,6 +23,7 @@ public record PipelineStatus(
     Optional<String> why,
     Optional<Instant> next,
     long failures,
+    double rate,
     Progress progress) {
   /** What a pipeline of a run does. */
   public enum State {

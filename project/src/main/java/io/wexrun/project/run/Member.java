@@ -50,6 +50,7 @@ public final class Member {
   private boolean paused;
   private boolean begins;
   private boolean changes;
+  private final Rate rate = new Rate();
 
   /**
    * A pipeline that has not begun.
@@ -316,8 +317,14 @@ public final class Member {
     return run == null ? before : before.plus(run.progress());
   }
 
+  /** Looks how far it has got; called about once a second. */
+  public synchronized void see() {
+    rate.see(System.nanoTime(), progress().taken());
+  }
+
   /** How it stands. */
   public synchronized PipelineStatus status() {
-    return new PipelineStatus(name, state, since, why, next, failures, progress());
+    return new PipelineStatus(
+        name, state, since, why, next, failures, rate.perSecond(), progress());
   }
 }
