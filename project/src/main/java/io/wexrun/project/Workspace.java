@@ -32,7 +32,6 @@ import io.wexrun.project.draft.CaseFile;
 import io.wexrun.project.facts.DeadFacts;
 import io.wexrun.project.facts.PlannedFile;
 import io.wexrun.project.open.Connectors;
-import io.wexrun.project.open.Ends;
 import io.wexrun.project.open.Snapshot;
 import io.wexrun.project.open.Stores;
 import io.wexrun.project.open.WorkspaceSite;
@@ -57,6 +56,7 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.TreeMap;
 import java.util.function.Predicate;
 import java.util.stream.Stream;
@@ -78,34 +78,33 @@ import java.util.stream.Stream;
  * first used, and closed with the workspace. For several threads.
  */
 public final class Workspace implements AutoCloseable {
-  private final Path folder;
-  private final WorkspaceDefinition definition;
-
   /** What other processes may ask of a store while pipelines load into it. */
   private static final QueryBounds WHILE_RUNNING = new QueryBounds(Duration.ofSeconds(60), 100_000);
 
-  private final DefinitionPlaces places;
-  private final Compilation compilation;
+  private final Path folder;
+  private final Optional<Map<String, String>> parameters;
   private final Connectors connectors;
   private final WorkspaceSite site;
   private final Stores stores;
-  private final Ends ends;
+  private volatile Scene now;
 
+  /**
+   * A workspace.
+   *
+   * @param parameters with which its files were read; empty if it was made in Java
+   */
   private Workspace(
       Path folder,
-      WorkspaceDefinition definition,
-      DefinitionPlaces places,
-      List<Diagnostic> readingMistakes,
-      Connectors connectors) {
+      Scene.Read read,
+      Connectors connectors,
+      Optional<Map<String, String>> parameters) {
     this.folder = folder;
-    this.places = places;
     this.connectors = connectors;
-    this.definition = Completion.of(folder, definition, connectors);
-    this.site = new WorkspaceSite(folder, this.definition, connectors);
-    this.stores = new Stores(site, this.definition, connectors);
-    this.ends = new Ends(site, this.definition, connectors, stores);
-    this.compilation =
-        new Compilation(site, this.definition, places, readingMistakes, connectors, stores);
+    this.parameters = parameters;
+    Scene.Read whole = read.completed(folder, connectors);
+    this.site = new WorkspaceSite(folder, whole.definition(), connectors);
+    this.stores = new Stores(site, whole.definition(), connectors);
+    this.now = Scene.of(whole, site, stores, connectors);
   }
 
   /** The nearest folder with a {@code wexrun.yaml}, from {@code start} upwards. */
@@ -139,17 +138,10 @@ public final class Workspace implements AutoCloseable {
       throw new OutsideException(
           "there is no workspace in " + whole + ": it has no " + WorkspaceReader.FILE);
     }
-    Diagnostics diagnostics = Diagnostics.of("workspace");
     Connectors connectors = new Connectors(whole);
-    WorkspaceReader.Read read =
-        WorkspaceReader.read(
-            whole,
-            connectors.sections(),
-            connectors.columns(),
-            (stores, store, table) -> WorkspaceTables.live(whole, stores, connectors, store, table),
-            parameters,
-            diagnostics);
-    return new Workspace(whole, read.definition(), read.places(), diagnostics.all(), connectors);
+    Map<String, String> kept = Map.copyOf(parameters);
+    return new Workspace(
+        whole, Scene.Read.of(whole, connectors, kept), connectors, Optional.of(kept));
   }
 
   /** Begins a workspace that is defined in Java; the folder holds its state, and is made. */
@@ -160,7 +152,10 @@ public final class Workspace implements AutoCloseable {
   /** A workspace of a definition made in Java. */
   static Workspace of(Path folder, WorkspaceDefinition definition) {
     return new Workspace(
-        folder, definition, new DefinitionPlaces(), List.of(), new Connectors(folder));
+        folder,
+        new Scene.Read(definition, new DefinitionPlaces(), List.of()),
+        new Connectors(folder),
+        Optional.empty());
   }
 
   /** The folder. */
@@ -175,15 +170,15 @@ public final class Workspace implements AutoCloseable {
 
   /** What the workspace consists of. */
   public WorkspaceDefinition definition() {
-    return definition;
+    return now.definition();
   }
 
   /** Everything that is wrong or doubtful, as far as it can be known before a run. */
   public List<Diagnostic> check() {
     Diagnostics diagnostics = Diagnostics.of("workspace");
-    compilation.compile(diagnostics);
+    now.compilation().compile(diagnostics);
     for (String name : undefined()) {
-      places
+      now.places()
           .ofWorkspace(diagnostics)
           .warning(
               "undefined-pipeline",
@@ -195,7 +190,7 @@ public final class Workspace implements AutoCloseable {
                       + " NEW' lets the new one go on where it was, instead of loading everything"
                       + " again"));
     }
-    return compilation.inOrder(diagnostics);
+    return now.compilation().inOrder(diagnostics);
   }
 
   /**
@@ -205,7 +200,7 @@ public final class Workspace implements AutoCloseable {
   public Map<String, List<String>> rowByRow() {
     Diagnostics diagnostics = Diagnostics.of("workspace");
     Map<String, List<String>> parts = new TreeMap<>();
-    Map<String, Shaper> shapers = compilation.compile(diagnostics);
+    Map<String, Shaper> shapers = now.compilation().compile(diagnostics);
     if (diagnostics.errors() == 0) {
       shapers.forEach((name, shaper) -> parts.put(name, shaper.onLibrary()));
     }
@@ -221,12 +216,12 @@ public final class Workspace implements AutoCloseable {
   /** The tables of this workspace. */
   public WorkspaceTables tables() {
     return new WorkspaceTables(
-        definition, stores, site.data(), site.stateIfAny().map(WorkspaceState::texts));
+        now.definition(), stores, site.data(), site.stateIfAny().map(WorkspaceState::texts));
   }
 
   /** The tables of this workspace that are folders of files. */
   public WorkspaceFiles files() {
-    return new WorkspaceFiles(definition, stores, site);
+    return new WorkspaceFiles(now.definition(), stores, site);
   }
 
   /** The stores of this workspace to which rows are sent. */
@@ -264,30 +259,44 @@ public final class Workspace implements AutoCloseable {
     }
     Diagnostics diagnostics = Diagnostics.of("workspace");
     Map<String, Snapshot> looksUp = new HashMap<>();
-    Map<String, Shaper> shapers = compilation.compile(diagnostics, looksUp);
-    List<Diagnostic> mistakes = compilation.inOrder(diagnostics);
+    Map<String, Shaper> shapers = now.compilation().compile(diagnostics, looksUp);
+    List<Diagnostic> mistakes = now.compilation().inOrder(diagnostics);
     boolean waits = options.startsAgain();
-    if (mistakes.stream().anyMatch(d -> d.severity() == Severity.ERROR && !(waits && passes(d)))) {
+    if (mistakes.stream().anyMatch(d -> Scene.isError(d) && !(waits && Scene.passes(d)))) {
       throw new MistakesException(mistakes);
     }
-    List<Pipeline> all = names.length == 0 ? definition.pipelines() : pipelines;
+    List<Pipeline> all = names.length == 0 ? now.definition().pipelines() : pipelines;
     Map<String, Compiling.Compiled> compiled = new HashMap<>();
-    if (mistakes.stream().noneMatch(d -> d.severity() == Severity.ERROR)) {
+    if (mistakes.stream().noneMatch(Scene::isError)) {
       shapers.forEach(
           (name, shaper) ->
               compiled.put(
                   name,
-                  compilation.with(
-                      shaper, looksUp.computeIfAbsent(name, n -> compilation.references().now()))));
+                  now.compilation()
+                      .with(
+                          shaper,
+                          looksUp.computeIfAbsent(
+                              name, n -> now.compilation().references().now()))));
     } // Otherwise each is compiled when it is started, and waits until it can be.
     KeptReferences.clear(site.data(), site.state().texts());
     WorkspaceRun run =
         WorkspaceRun.start(
-            new Feeding(all, compiled, ends),
-            compilation.compiling(),
+            new Feeding(all, compiled, now.ends()),
+            now.compilation().compiling(),
             site.state(),
             options,
             listener);
+    if (parameters.isPresent() && options.startsAgain()) {
+      Rereading rereading =
+          new Rereading(
+              new Rereading.Parts(folder, parameters.get(), connectors, site, stores),
+              run,
+              Set.of(names),
+              now.signatures(all, shapers));
+      run.beside(
+          new Reloading(
+              folder, WorkspaceReader.FILE, () -> rereading.reread(scene -> now = scene)));
+    }
     return run.askedBy(
         () ->
             AskedRun.start(
@@ -296,18 +305,13 @@ public final class Workspace implements AutoCloseable {
                     store.isEmpty() ? run.answer(question) : answer(store, question)));
   }
 
-  /** Whether a mistake is only that something is not there yet, for which a run can wait. */
-  private static boolean passes(Diagnostic mistake) {
-    return mistake.code().equals("missing-reference");
-  }
-
   /**
    * Whether it can be said before what a run of a pipeline would take.
    *
    * @throws IllegalArgumentException if there is no pipeline of that name
    */
   public boolean plans(String pipeline) {
-    return ends.chooses(known(pipeline));
+    return now.ends().chooses(known(pipeline));
   }
 
   /**
@@ -321,7 +325,7 @@ public final class Workspace implements AutoCloseable {
   public List<PlannedFile> plan(String pipeline, Choice choice) {
     Pipeline known = known(pipeline);
     PathFields fields = PathFields.of(known.intake());
-    return ends.plan(known, choice, shaper(pipeline)).stream()
+    return now.ends().plan(known, choice, shaper(pipeline)).stream()
         .map(source -> new PlannedFile(source, fields.texts(source.name())))
         .toList();
   }
@@ -381,7 +385,7 @@ public final class Workspace implements AutoCloseable {
   }
 
   private Pipeline known(String name) {
-    return definition
+    return now.definition()
         .pipeline(name)
         .orElseThrow(() -> new IllegalArgumentException("there is no pipeline " + name));
   }
@@ -390,9 +394,9 @@ public final class Workspace implements AutoCloseable {
   private Shaper shaper(String name) {
     known(name);
     Diagnostics diagnostics = Diagnostics.of("workspace");
-    Shaper shaper = compilation.compile(diagnostics).get(name);
+    Shaper shaper = now.compilation().compile(diagnostics).get(name);
     List<Diagnostic> mistakes =
-        compilation.inOrder(diagnostics).stream()
+        now.compilation().inOrder(diagnostics).stream()
             .filter(d -> d.severity() == Severity.ERROR)
             .toList();
     if (!mistakes.isEmpty()) {
@@ -407,7 +411,7 @@ public final class Workspace implements AutoCloseable {
    */
   public Map<String, Schema> fields(String pipeline) {
     known(pipeline);
-    Shaper shaper = compilation.compile(Diagnostics.of("workspace")).get(pipeline);
+    Shaper shaper = now.compilation().compile(Diagnostics.of("workspace")).get(pipeline);
     return shaper == null ? Map.of() : shaper.schemas();
   }
 
@@ -416,7 +420,7 @@ public final class Workspace implements AutoCloseable {
    * has been taken.
    */
   public Tally tally(String pipeline) {
-    long held = ends.held(pipeline);
+    long held = now.ends().held(pipeline);
     Tally books =
         site.stateIfAny()
             .map(state -> state.tally().tally(pipeline))
@@ -431,7 +435,7 @@ public final class Workspace implements AutoCloseable {
    */
   public List<Setback> setbacks() {
     List<Setback> all = new ArrayList<>();
-    for (Pipeline pipeline : definition.pipelines()) {
+    for (Pipeline pipeline : now.definition().pipelines()) {
       if (site.stateIfAny().map(state -> state.isHeld(pipeline.name())).orElse(false)) {
         continue; // Its run has looked, and must not find a store held by who only asks.
       }
@@ -450,7 +454,7 @@ public final class Workspace implements AutoCloseable {
    * @throws IllegalArgumentException if there is no pipeline of that name
    */
   public Reconciliation reconciliation(String pipeline) {
-    return new Reconciliation(known(pipeline), new Setbacks(site, ends), history());
+    return new Reconciliation(known(pipeline), new Setbacks(site, now.ends()), history());
   }
 
   /**
@@ -462,7 +466,7 @@ public final class Workspace implements AutoCloseable {
    * @throws IllegalArgumentException if there is no pipeline of that name
    */
   public Optional<String> whyNotAdopt(String from, String to) {
-    return new Adoption(site, ends).whyNot(from, known(to));
+    return new Adoption(site, now.ends()).whyNot(from, known(to));
   }
 
   /**
@@ -480,7 +484,7 @@ public final class Workspace implements AutoCloseable {
             to,
             "goes on where " + from + " was",
             () -> {
-              new Adoption(site, ends).adopt(from, pipeline);
+              new Adoption(site, now.ends()).adopt(from, pipeline);
               return to;
             });
   }
@@ -492,19 +496,20 @@ public final class Workspace implements AutoCloseable {
 
   /** The pipelines whose text has such mistakes that it was not read, as {@link #check} says. */
   public List<String> unreadable() {
-    return places.unreadable();
+    return now.places().unreadable();
   }
 
   /** All pipelines: those that are defined, and then those that only the tally knows. */
   public List<String> pipelineNames() {
-    return Stream.concat(definition.pipelines().stream().map(Pipeline::name), remembered().stream())
+    return Stream.concat(
+            now.definition().pipelines().stream().map(Pipeline::name), remembered().stream())
         .toList();
   }
 
   private List<String> remembered() {
     List<String> names =
         new ArrayList<>(site.stateIfAny().map(s -> s.corrections().pipelines()).orElse(List.of()));
-    definition.pipelines().forEach(pipeline -> names.remove(pipeline.name()));
+    now.definition().pipelines().forEach(pipeline -> names.remove(pipeline.name()));
     return names;
   }
 
@@ -558,7 +563,7 @@ public final class Workspace implements AutoCloseable {
 
   /** The queues of this workspace. */
   public WorkspaceQueues queues() {
-    return new WorkspaceQueues(definition, Queues.of(site), ends, site, remembered());
+    return new WorkspaceQueues(now.definition(), Queues.of(site), now.ends(), site, remembered());
   }
 
   /**
@@ -569,7 +574,7 @@ public final class Workspace implements AutoCloseable {
    * @throws IllegalArgumentException if there is no store of that name
    */
   public Answer query(String store, String sql) {
-    if (!definition.stores().containsKey(store)) {
+    if (!now.definition().stores().containsKey(store)) {
       throw new IllegalArgumentException("there is no store " + store);
     }
     if (stores.ifOpen(store).isEmpty()) {
@@ -588,7 +593,7 @@ public final class Workspace implements AutoCloseable {
    * @throws IllegalArgumentException if there is no store of that name
    */
   public Answer change(String store, String sql) {
-    if (!definition.stores().containsKey(store)) {
+    if (!now.definition().stores().containsKey(store)) {
       throw new IllegalArgumentException("there is no store " + store);
     }
     return history().noting("change", store, sql, () -> stores.query(store).change(sql));

@@ -29,11 +29,12 @@ import io.wexrun.state.Hold;
 import io.wexrun.state.WorkspaceState;
 import java.time.Instant;
 import java.util.ArrayList;
-import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Objects;
 import java.util.Optional;
+import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.Executors;
 import java.util.concurrent.ScheduledExecutorService;
 import java.util.concurrent.TimeUnit;
@@ -58,7 +59,7 @@ public final class WorkspaceRun implements AutoCloseable {
 
   private static final long SHORT_NANOS = 2_000_000_000;
 
-  private final Map<String, Hold> holds = new HashMap<>();
+  private final Map<String, Hold> holds = new ConcurrentHashMap<>();
   private final WorkspaceState state;
   private final Lanes lanes;
   private final RunOptions options;
@@ -68,6 +69,7 @@ public final class WorkspaceRun implements AutoCloseable {
   private volatile Map<String, Member> members = Map.of();
   private volatile boolean told;
   private AskedRun asked;
+  private AutoCloseable beside = () -> {};
 
   private WorkspaceRun(WorkspaceState state, RunOptions options, RunListener listener) {
     this.state = state;
@@ -108,7 +110,7 @@ public final class WorkspaceRun implements AutoCloseable {
       }
       List<Member> inOrder = new ArrayList<>();
       for (Pipeline pipeline : feeding.feedersFirst()) {
-        inOrder.add(run.member(pipeline, new Launching(run, feeding, compiling)));
+        inOrder.add(run.member(pipeline, new Launching(run, feeding, compiling, false)));
       }
       for (Member member : inOrder) {
         if (options.startsAgain()) {
@@ -149,11 +151,11 @@ public final class WorkspaceRun implements AutoCloseable {
   }
 
   /** Starts pipelines of one definition of the workspace. */
-  private record Launching(WorkspaceRun run, Feeding feeding, Compiling compiling) {
+  private record Launching(WorkspaceRun run, Feeding feeding, Compiling compiling, boolean anew) {
     /** What starts a pipeline: first as it was compiled, then as it is compiled anew. */
     Member.Starter of(Pipeline pipeline) {
       AtomicReference<Compiling.Compiled> first =
-          new AtomicReference<>(feeding.compiled().get(pipeline.name()));
+          new AtomicReference<>(anew ? null : feeding.compiled().get(pipeline.name()));
       return () -> {
         Compiling.Compiled compiled = first.getAndSet(null);
         return launch(pipeline, compiled == null ? compiling.now(pipeline) : compiled);
@@ -228,6 +230,70 @@ public final class WorkspaceRun implements AutoCloseable {
         compiled = compiling.now(pipeline);
       }
     }
+  }
+
+  /**
+   * What is to be changed in a run that goes on.
+   *
+   * @param feeding all pipelines as they are to be
+   * @param compiling compiles them
+   * @param removed the names of those that are not any more
+   * @param added those that are new
+   */
+  record Change(Feeding feeding, Compiling compiling, List<String> removed, List<Pipeline> added) {}
+
+  /**
+   * Changes what runs. Those whom it concerns are held still meanwhile, and go on where they were;
+   * the others are not touched.
+   *
+   * @param before what is held still, and must be before the rest is known
+   * @param switching is called when they stand still, and gives what follows
+   * @throws InterruptedException if this thread was interrupted
+   */
+  void change(List<String> before, Supplier<Change> switching) throws InterruptedException {
+    List<Member> still = before.stream().map(members::get).filter(Objects::nonNull).toList();
+    try {
+      for (Member member : still) {
+        member.halt();
+      }
+      Change change = switching.get();
+      for (String name : change.removed()) {
+        Member member = members.get(name);
+        member.stop();
+        remove(name);
+        holds.remove(name).close();
+      }
+      Launching launching = new Launching(this, change.feeding(), change.compiling(), true);
+      for (Pipeline pipeline : change.feeding().pipelines()) {
+        Member member = members.get(pipeline.name());
+        if (member != null) {
+          member.replace(launching.of(pipeline));
+        }
+      }
+      for (Pipeline pipeline : change.added()) {
+        holds.put(pipeline.name(), state.hold(pipeline.name()));
+        member(pipeline, launching).begin();
+      }
+    } finally {
+      still.forEach(Member::go);
+    }
+  }
+
+  private synchronized void remove(String name) {
+    Map<String, Member> fewer = new LinkedHashMap<>(members);
+    fewer.remove(name);
+    members = fewer;
+  }
+
+  /** Tells something about the run of all. */
+  void tell(Notice.Kind kind, String text) {
+    tell("", kind, text);
+  }
+
+  /** What is done beside the run as long as it goes on. */
+  WorkspaceRun beside(AutoCloseable work) {
+    beside = work;
+    return this;
   }
 
   /** Lets other processes ask as long as this runs; if that cannot be, it is told. */
@@ -352,9 +418,18 @@ public final class WorkspaceRun implements AutoCloseable {
     }
   }
 
+  private void closeBeside() {
+    try {
+      beside.close();
+    } catch (Exception e) {
+      throw new IllegalStateException(e);
+    }
+  }
+
   /** Stops and waits; then the pipelines can be run again. */
   @Override
   public void close() {
+    closeBeside();
     stop();
     RuntimeException failure = null;
     if (asked != null) {

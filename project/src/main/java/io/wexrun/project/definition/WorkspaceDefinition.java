@@ -41,7 +41,14 @@ public record WorkspaceDefinition(
   public WorkspaceDefinition with(Map<String, Table> others) {
     Map<String, Table> all = new LinkedHashMap<>(tables);
     others.forEach(
-        (table, as) -> all.computeIfPresent(table, (name, now) -> as.managed(now.manage())));
+        (table, as) -> {
+          Table now = all.get(table);
+          if (now != null) {
+            all.put(table, as.managed(now.manage()));
+          } else if (stores.containsKey(as.store()) && !targets.containsKey(table)) {
+            all.put(table, as.managed(Table.Manage.NEVER)); // It is not defined any more.
+          }
+        });
     return new WorkspaceDefinition(name, keys, encrypt, stores, targets, all, pipelines);
   }
 

@@ -156,6 +156,14 @@ public final class Ends {
         .flatMap(connector -> connector.reads(intake));
   }
 
+  /** Whether a route may lead to a name: to a table, a queue, the dead letters, or to nothing. */
+  public boolean isDefined(String target) {
+    return definition.tables().containsKey(target)
+        || definition.targets().containsKey(target)
+        || target.equals(Route.DEAD)
+        || target.equals(Route.DROP);
+  }
+
   /** Opens the targets of a pipeline: tables, others, and its dead letters. */
   public TargetOpener targets(Pipeline pipeline) {
     return targets(pipeline, Map.of());

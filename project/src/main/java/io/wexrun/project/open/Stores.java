@@ -16,15 +16,43 @@ import java.util.function.Predicate;
 /** The stores of a workspace, each opened once, when first used. For several threads. */
 public final class Stores implements AutoCloseable {
   private final Site site;
-  private final WorkspaceDefinition definition;
+  private volatile WorkspaceDefinition definition;
+  private final Optional<Stores> others;
   private final Connectors connectors;
   private final Map<String, Store> open = new LinkedHashMap<>();
 
   /** The stores of a definition. */
   public Stores(Site site, WorkspaceDefinition definition, Connectors connectors) {
+    this(site, definition, connectors, Optional.empty());
+  }
+
+  private Stores(
+      Site site, WorkspaceDefinition definition, Connectors connectors, Optional<Stores> others) {
+    this.others = others;
     this.site = site;
     this.definition = definition;
     this.connectors = connectors;
+  }
+
+  /**
+   * Stores of a definition that is only tried: where it has those of this one, these are used. It
+   * is closed before this one is.
+   */
+  public Stores tried(Site where, WorkspaceDefinition other) {
+    return new Stores(where, other, connectors, Optional.of(this));
+  }
+
+  /**
+   * From now on the stores are those of another definition; those that are not in it any more, or
+   * otherwise, are closed. Nobody uses these.
+   */
+  public synchronized void redefine(WorkspaceDefinition other) {
+    for (String name : List.copyOf(open.keySet())) {
+      if (!definition.stores().get(name).equals(other.stores().get(name))) {
+        open.remove(name).close();
+      }
+    }
+    definition = other;
   }
 
   /** Whether a store is defined, of a kind that is known, and there already. */
@@ -45,6 +73,10 @@ public final class Stores implements AutoCloseable {
         name,
         n -> {
           Settings settings = definition.stores().get(n);
+          Optional<Stores> same = others.filter(o -> settings.equals(o.definition.stores().get(n)));
+          if (same.isPresent()) {
+            return same.get().open(n);
+          }
           return connectors.stores().get(settings.kind()).open(n, settings, site);
         });
   }
@@ -102,7 +134,12 @@ public final class Stores implements AutoCloseable {
 
   @Override
   public synchronized void close() {
-    open.values().forEach(Store::close);
+    open.forEach(
+        (name, store) -> {
+          if (others.flatMap(o -> o.ifOpen(name)).filter(store::equals).isEmpty()) {
+            store.close();
+          }
+        });
     open.clear();
   }
 }

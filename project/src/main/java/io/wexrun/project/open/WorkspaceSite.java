@@ -23,7 +23,7 @@ public final class WorkspaceSite implements Site, AutoCloseable {
   private static final String DATA = ".wexrun";
 
   private final Path folder;
-  private final WorkspaceDefinition definition;
+  private volatile WorkspaceDefinition definition;
   private final Connectors connectors;
   private final Map<Class<?>, AutoCloseable> shared = new LinkedHashMap<>();
   private WorkspaceState state;
@@ -33,6 +33,11 @@ public final class WorkspaceSite implements Site, AutoCloseable {
     this.folder = folder;
     this.definition = definition;
     this.connectors = connectors;
+  }
+
+  /** From now on the workspace is as its files say now. */
+  public void redefine(WorkspaceDefinition other) {
+    definition = other;
   }
 
   @Override

@@ -31,6 +31,7 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.stream.Stream;
 
 /** Finishes what earlier runs of a pipeline have begun, before it runs with its text of today. */
 public final class Begun {
@@ -68,19 +69,37 @@ public final class Begun {
    * @param now the pipeline's text, with the versions of what it looks up
    */
   public void finishWithOldText(Pipeline pipeline, String now) {
-    Optional<Old> found = old(pipeline, now, false);
-    if (found.isEmpty()) {
-      return;
-    }
+    boolean tables = false;
     try {
-      finish(found.get());
+      Optional<Old> found = old(pipeline, now, false);
+      if (found.isPresent()) {
+        tables = !found.get().tables().isEmpty();
+        finish(found.get());
+      }
     } catch (OutsideException e) {
-      if (found.get().tables().isEmpty()) {
+      if (hasLostTargets(pipeline)) {
+        return; // Nobody wants what was begun there; the others go on where they are.
+      }
+      if (!tables) {
         throw e;
       }
       // Their store may have been changed with them: then they are filled as they are now.
       finish(old(pipeline, now, true).orElseThrow());
     }
+  }
+
+  /** Whether the pipeline wrote, when it ran last, to something that is not defined any more. */
+  private boolean hasLostTargets(Pipeline pipeline) {
+    String text = state.texts().current(pipeline.name()).map(PipelineTexts.Text::text).orElse("");
+    Diagnostics diagnostics = Diagnostics.of("pipeline " + pipeline.name());
+    return DefinitionText.read(pipeline.name(), text, diagnostics)
+        .map(
+            old ->
+                Stream.concat(
+                        old.route().stream(), old.kinds().stream().flatMap(k -> k.route().stream()))
+                    .flatMap(route -> route.to().stream())
+                    .anyMatch(name -> !ends.isDefined(name)))
+        .orElse(false);
   }
 
   private void finish(Old old) {

@@ -49,7 +49,8 @@ public final class Member {
   private boolean stopped;
   private boolean paused;
   private boolean begins;
-  private boolean changes;
+  private boolean halted;
+  private boolean resumes;
   private final Rate rate = new Rate();
 
   /**
@@ -80,7 +81,7 @@ public final class Member {
   public void attempt() {
     Starter how;
     synchronized (this) {
-      if (stopped || paused || begins || run != null || end.isDone()) {
+      if (stopped || paused || halted || begins || run != null || end.isDone()) {
         return;
       }
       begins = true;
@@ -92,20 +93,16 @@ public final class Member {
       synchronized (this) {
         begins = false;
         run = started;
+        notifyAll();
         enter(State.RUNNING, Optional.empty(), Optional.empty());
-        if (stopped || paused || how != starter) {
+        if (stopped || paused || halted) {
           started.stop(); // Somebody has said so meanwhile.
         }
       }
       tellThatItRuns();
       started.whenEnded(() -> threads.execute(() -> ended(started)));
     } catch (Throwable e) {
-      boolean over;
-      synchronized (this) {
-        begins = false;
-        over = stopped && options.startsAgain();
-      }
-      after(over ? null : e); // Who is stopped need not know why it could not be started.
+      after(e, null);
     }
   }
 
@@ -126,40 +123,46 @@ public final class Member {
     } catch (RuntimeException e) {
       failure = e;
     }
-    synchronized (this) {
-      before = before.plus(ended.progress());
-      run = null;
-      if (Duration.between(since, Instant.now()).compareTo(options.retry().longest()) > 0) {
-        delay = options.retry().first(); // It had come back for good.
-      }
-    }
-    after(failure);
+    after(failure, ended);
   }
 
-  /** What comes after it has ended, or could not be started. */
-  private void after(Throwable failure) {
-    boolean again = false;
+  /**
+   * What comes after it has ended, or could not be started.
+   *
+   * @param ended the run that has ended; null if none was started
+   */
+  private void after(Throwable failure, PipelineRun ended) {
+    boolean again;
     synchronized (this) {
-      if (stopped || !changes && !paused && (failure == null || !options.startsAgain())) {
-        finish(failure);
+      begins = false;
+      if (ended != null) {
+        before = before.plus(ended.progress());
+        run = null;
+        if (Duration.between(since, Instant.now()).compareTo(options.retry().longest()) > 0) {
+          delay = options.retry().first(); // It had come back for good.
+        }
+      }
+      notifyAll();
+      boolean still = paused || halted || resumes;
+      if (stopped || !still && (failure == null || !options.startsAgain())) {
+        // Who is stopped need not know why it could not be started.
+        finish(stopped && ended == null && options.startsAgain() ? null : failure);
         return;
       }
-      if (changes || paused) {
-        // It was stopped so that it goes on otherwise, or later.
-        again = changes && !paused;
-        changes = false;
-        enter(again ? State.STARTING : State.PAUSED, Optional.empty(), Optional.empty());
+      again = resumes && !paused && !halted;
+      resumes = false;
+      if (still) {
+        enter(paused ? State.PAUSED : State.STARTING, Optional.empty(), Optional.empty());
+        if (!again) {
+          return; // Whoever holds it lets it go on.
+        }
       }
     }
     if (again) {
       threads.execute(this::attempt);
-    } else if (!isPaused()) {
+    } else {
       failed(failure);
     }
-  }
-
-  private synchronized boolean isPaused() {
-    return paused;
   }
 
   /** Called with the lock. */
@@ -225,24 +228,36 @@ public final class Member {
     listener.told(new Notice(name, Notice.Kind.GOES_ON, "runs again", Instant.now()));
   }
 
+  /** From now on it is started in another way. */
+  public synchronized void replace(Starter other) {
+    starter = other;
+    delay = options.retry().first();
+  }
+
   /**
-   * Lets it go on in another way: what it holds is flushed and accounted for first. Returns at
-   * once.
+   * Holds it still, so that something can be changed; what it holds is flushed and accounted for
+   * first. Waits until that is done.
+   *
+   * @throws InterruptedException if this thread was interrupted
    */
-  public void change(Starter other) {
-    boolean idle;
+  public void halt() throws InterruptedException {
     synchronized (this) {
-      starter = other;
-      idle = run == null && !begins && !paused && !stopped && !end.isDone();
-      changes = run != null;
-      delay = options.retry().first();
+      halted = true;
       if (run != null) {
         run.stop();
       }
+      while (run != null || begins) {
+        wait();
+      }
     }
-    if (idle) {
-      threads.execute(this::attempt); // It had failed, and need not wait any longer.
+  }
+
+  /** Lets it go on after it was held still. */
+  public void go() {
+    synchronized (this) {
+      halted = false;
     }
+    threads.execute(this::attempt);
   }
 
   /** Lets it wait until it is resumed; what it holds is flushed first. False if it has ended. */
@@ -266,7 +281,7 @@ public final class Member {
         return false;
       }
       paused = false;
-      changes = run != null; // It is still being stopped, and begins anew then.
+      resumes = run != null; // It is still being stopped, and begins anew then.
     }
     threads.execute(this::attempt);
     return true;
