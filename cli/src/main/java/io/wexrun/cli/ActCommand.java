@@ -1,5 +1,6 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.WorkspaceRuns;
 import io.wexrun.project.facts.PipelineStatus;
@@ -66,7 +67,9 @@ abstract class ActCommand implements Callable<Integer> {
         (known ? acted : not).add(name);
       }
       if (!acted.isEmpty()) {
-        workspace.history().note(act, String.join(", ", acted), "");
+        String what =
+            acted.size() > 3 ? Counted.of(acted.size(), "pipeline") : String.join(", ", acted);
+        workspace.history().note(act, what, "");
       }
       if (workspaceOption.json()) {
         terminal.json(Map.of(done, acted, "not-running", not));

@@ -137,7 +137,7 @@ final class StatusCommand implements Callable<Integer> {
     String word = state.name().toLowerCase(Locale.ROOT);
     return switch (state) {
       case RUNNING -> terminal.style(Terminal.Style.GOOD, word);
-      case FAILED -> terminal.style(Terminal.Style.BAD, word);
+      case FAILED, WAITING -> terminal.style(Terminal.Style.BAD, word);
       default -> word;
     };
   }

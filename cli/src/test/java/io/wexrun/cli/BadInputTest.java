@@ -79,6 +79,7 @@ class BadInputTest {
         "token add",
         "token revoke",
         "resend",
+        "status",
         "collect",
         "files",
         "files compact",

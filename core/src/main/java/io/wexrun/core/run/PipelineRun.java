@@ -256,6 +256,11 @@ public final class PipelineRun implements AutoCloseable {
     return parts.pipeline();
   }
 
+  /** Why it cannot take in or deliver for now, as it was told; empty if it can. */
+  public synchronized Optional<String> waits() {
+    return lastTold.isEmpty() ? Optional.empty() : Optional.of(lastTold);
+  }
+
   /** How far the run has got. */
   public Progress progress() {
     OptionalLong held = parts.channel().held();

@@ -31,6 +31,8 @@ public record PipelineStatus(
     STARTING,
     /** It takes in and delivers. */
     RUNNING,
+    /** It runs, but cannot take in or deliver for now, and tries again. */
+    WAITING,
     /** It has failed, and is started again. */
     FAILED,
     /** Somebody has told it to wait. */

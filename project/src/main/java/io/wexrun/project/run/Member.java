@@ -339,7 +339,15 @@ public final class Member {
 
   /** How it stands. */
   public synchronized PipelineStatus status() {
+    Optional<String> waits = run == null ? Optional.empty() : run.waits();
     return new PipelineStatus(
-        name, state, since, why, next, failures, rate.perSecond(), progress());
+        name,
+        waits.isPresent() ? State.WAITING : state,
+        since,
+        waits.or(() -> why),
+        next,
+        failures,
+        rate.perSecond(),
+        progress());
   }
 }

@@ -1,0 +1,110 @@
+package io.wexrun.cli;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import io.wexrun.cli.Wexrun.Result;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.nio.file.StandardOpenOption;
+import java.util.function.BooleanSupplier;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+import tools.jackson.databind.JsonNode;
+
+/** A run in another process: how it stands, and what it can be told. */
+class StatusCommandTest {
+  @TempDir private Path folder;
+
+  private Wexrun workspace() throws IOException {
+    Files.createDirectories(folder.resolve("pipelines"));
+    Files.writeString(
+        folder.resolve("wexrun.yaml"),
+        """
+        workspace: two
+        stores: {w: {duckdb: w.db}, away: {duckdb: away/w.db}}
+        tables:
+          a: {in: w, columns: {n: long}}
+          b: {in: away, columns: {n: long}}
+        """);
+    Files.writeString(
+        folder.resolve("pipelines/two.yaml"),
+        """
+        pipeline: load-a
+        intake: {files: '*.log'}
+        shape: [{template: '{n:long}'}]
+        route: [{to: a}]
+        flush: {age: 50ms}
+        ---
+        pipeline: load-b
+        intake: {files: '*.log'}
+        shape: [{template: '{n:long}'}]
+        route: [{to: b}]
+        flush: {age: 50ms}
+        """);
+    Files.writeString(folder.resolve("a.log"), "1\n2\n");
+    return Wexrun.in(folder);
+  }
+
+  private static void until(BooleanSupplier holds) throws InterruptedException {
+    for (int i = 0; i < 600 && !holds.getAsBoolean(); i++) {
+      Thread.sleep(100);
+    }
+    assertThat(holds.getAsBoolean()).isTrue();
+  }
+
+  private static JsonNode of(Wexrun here, String pipeline) {
+    for (JsonNode each : here.run("status", "--json").json().get("pipelines")) {
+      if (each.get("pipeline").asString().equals(pipeline)) {
+        return each;
+      }
+    }
+    throw new AssertionError("no status of " + pipeline);
+  }
+
+  @Test
+  void aRunIsSeenPausedResumedAndStoppedFromOutside() throws Exception {
+    Wexrun here = workspace();
+    Result nothing = here.run("status");
+    assertThat(nothing.exit()).isEqualTo(3);
+    assertThat(nothing.err()).contains("nothing runs here: load-a, load-b");
+    assertThat(here.run("pause", "load-a").exit()).isEqualTo(3);
+    Process run = here.start("run");
+    try {
+      until(() -> here.run("status").out().contains("load-a"));
+      until(() -> of(here, "load-a").get("loaded").asInt() == 2);
+      until(() -> of(here, "load-b").get("state").asString().equals("waiting"));
+      assertThat(of(here, "load-b").get("why").asString()).contains("cannot open store away");
+      Result status = here.run("status", "load-*");
+      assertThat(status.exit()).isEqualTo(3);
+      assertThat(status.out())
+          .contains("load-a", "running", "waiting", "cannot deliver, and it is tried again");
+      assertThat(here.run("status", "load-a").exit()).isZero();
+      assertThat(here.run("pause", "load-a").err()).contains("paused load-a");
+      until(() -> of(here, "load-a").get("state").asString().equals("paused"));
+      Files.writeString(folder.resolve("a.log"), "3\n", StandardOpenOption.APPEND);
+      Files.createDirectories(folder.resolve("away"));
+      assertThat(here.run("resume", "--all").exit()).isZero();
+      until(() -> of(here, "load-b").get("loaded").asInt() == 3);
+      until(() -> of(here, "load-a").get("loaded").asInt() == 3);
+      assertThat(here.run("stop", "load-a").exit()).isZero();
+      until(() -> of(here, "load-a").get("state").asString().equals("ended"));
+      assertThat(run.isAlive()).isTrue();
+      assertThat(here.run("resume", "load-a").exit()).isEqualTo(3);
+      assertThat(here.run("stop", "--all").exit()).isZero();
+      assertThat(run.waitFor()).isZero();
+      assertThat(here.run("history").out()).contains("pause", "resume", "stop");
+    } finally {
+      run.destroyForcibly();
+    }
+  }
+
+  @Test
+  void wrongNamesAreTold() throws Exception {
+    Wexrun here = workspace();
+    assertThat(here.run("pause").err()).contains("name pipelines, or write --all");
+    assertThat(here.run("stop", "load-c").err()).contains("there is no pipeline 'load-c'");
+    assertThat(here.run("status", "x*").err()).contains("no pipeline fits 'x*'");
+    assertThat(here.run("run", "--once", "load-a", "y?").exit()).isEqualTo(2);
+  }
+}
