@@ -5,18 +5,23 @@ import io.wexrun.core.intake.Choice;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.tally.Tally;
+import io.wexrun.network.door.Address;
+import io.wexrun.network.http.Pages;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.WorkspaceRun;
 import io.wexrun.project.facts.PlannedFile;
+import java.nio.file.Path;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.concurrent.Callable;
+import java.util.concurrent.atomic.AtomicReference;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
+import picocli.CommandLine.ParameterException;
 import picocli.CommandLine.Parameters;
 import picocli.CommandLine.Spec;
 
@@ -89,6 +94,28 @@ final class RunCommand implements Callable<Integer> {
       description = "End all pipelines at the first failure, instead of waiting and trying again.")
   private boolean strict;
 
+  @Option(
+      names = "--figures",
+      paramLabel = "ADDRESS",
+      description =
+          "Show figures as OpenMetrics text at http://ADDRESS/metrics, and at /alive and /ready"
+              + " whether the run is. A port of this machine, or HOST:PORT, which wants a token.")
+  private String figures;
+
+  @Option(
+      names = "--log",
+      paramLabel = "FORM",
+      defaultValue = "text",
+      description = "How events are written: text, or json with an object a line.")
+  private String log;
+
+  @Option(
+      names = "--log-file",
+      paramLabel = "FILE",
+      description =
+          "Write events there instead of to standard error; rotated at 10 MB, five are kept.")
+  private Path logFile;
+
   RunCommand(Terminal terminal) {
     this.terminal = terminal;
   }
@@ -138,14 +165,33 @@ final class RunCommand implements Callable<Integer> {
   }
 
   private int run(Workspace workspace, RunOptions options) throws InterruptedException {
+    if (!log.equals("text") && !log.equals("json")) {
+      throw new ParameterException(spec.commandLine(), "--log is text or json");
+    }
+    Optional<Address> address = Optional.ofNullable(figures).flatMap(Address::read);
+    if (figures != null && address.isEmpty()) {
+      throw new ParameterException(
+          spec.commandLine(),
+          "'" + figures + "' is not an address: --figures is a port, or HOST:PORT");
+    }
     Map<String, Tally> before = Watch.books(workspace);
     Stopper stopper = new Stopper(terminal, Stopper.FLUSHING);
-    Watch watch = new Watch(terminal);
+    AtomicReference<WorkspaceRun> running = new AtomicReference<>();
     boolean ended = false;
-    try (WorkspaceRun run = workspace.run(options, watch, pipelines.toArray(String[]::new))) {
-      stopper.watch(run::stop);
-      watch.over(run);
-      ended = true;
+    try (RunLog events =
+            new RunLog(
+                terminal, log.equals("json"), Optional.ofNullable(logFile).map(terminal::at));
+        Pages pages = address.map(at -> pages(at, workspace, running)).orElse(null)) {
+      Watch watch = new Watch(terminal, events, log.equals("json") || logFile != null);
+      try (WorkspaceRun run = workspace.run(options, watch, pipelines.toArray(String[]::new))) {
+        running.set(run);
+        events.event("started", "running " + String.join(", ", run.progress().keySet()));
+        stopper.watch(run::stop);
+        watch.over(run);
+        ended = true;
+      } finally {
+        events.event("ended", ended ? "all pipelines have ended" : "the run has failed");
+      }
     } finally {
       stopper.done();
       if (!ended) {
@@ -167,6 +213,14 @@ final class RunCommand implements Callable<Integer> {
       TallyCommand.tellPutAside(workspace, terminal);
     }
     return tallies.stream().allMatch(Tally::balanced) ? ExitCode.DONE : ExitCode.UNBALANCED;
+  }
+
+  private Pages pages(Address at, Workspace workspace, AtomicReference<WorkspaceRun> running) {
+    Pages pages =
+        RunPages.open(
+            at, workspace, () -> running.get() == null ? List.of() : running.get().status());
+    terminal.say("figures at http://" + at.host() + ":" + pages.port() + "/metrics");
+    return pages;
   }
 
   /** The books of the pipelines that ran. */

@@ -60,6 +60,12 @@ final class TokenAddCommand implements Callable<Integer> {
       description = "The largest request, such as 1MB. Without it, what the intake takes.")
   private String most;
 
+  @Option(
+      names = "--figures",
+      description =
+          "Its holder may read the figures of a run; and append only where --append says.")
+  private boolean figures;
+
   TokenAddCommand(Terminal terminal) {
     this.terminal = terminal;
   }
@@ -80,9 +86,9 @@ final class TokenAddCommand implements Callable<Integer> {
       for (String queue : append) {
         NamesGiven.known("queue", queue, workspace.queues().received(), spec);
       }
-      List<String> queues = append.isEmpty() ? List.of("*") : append;
-      Tokens.Made made = new Tokens(workspace.data()).add(name, queues, rate, bytes.get());
-      workspace.history().note("add token", name, "appends to " + String.join(", ", queues));
+      List<String> queues = append.isEmpty() && !figures ? List.of("*") : append;
+      Tokens.Made made = new Tokens(workspace.data()).add(name, queues, figures, rate, bytes.get());
+      workspace.history().note("add token", name, TokenCommand.rights(made.token()));
       if (workspaceOption.json()) {
         Map<String, Object> facts = new LinkedHashMap<>(TokenCommand.facts(made.token()));
         facts.put("secret", made.secret());

@@ -44,7 +44,7 @@ final class TokenCommand implements Callable<Integer> {
         rows.add(
             List.of(
                 token.name(),
-                String.join(", ", token.append()),
+                rights(token),
                 token.rate() == 0 ? "" : Counted.number(token.rate()),
                 token.most() == 0 ? "" : Sizes.show(token.most()),
                 token.made().toString()));
@@ -53,7 +53,7 @@ final class TokenCommand implements Callable<Integer> {
         terminal.say("there are no tokens: wexrun token add NAME makes one");
       } else {
         terminal.table(
-            List.of("token", "appends to", "records/s", "largest request", "made"),
+            List.of("token", "may", "records/s", "largest request", "made"),
             List.of(false, false, true, true, false),
             rows);
       }
@@ -62,11 +62,24 @@ final class TokenCommand implements Callable<Integer> {
     }
   }
 
+  /** What its holder may do, in words. */
+  static String rights(Token token) {
+    String append =
+        token.append().isEmpty()
+            ? ""
+            : token.append().contains("*")
+                ? "append to all queues"
+                : "append to " + String.join(", ", token.append());
+    String figures = token.figures() ? "read figures" : "";
+    return append + (append.isEmpty() || figures.isEmpty() ? "" : "; ") + figures;
+  }
+
   /** What may be known of a token. */
   static Map<String, Object> facts(Token token) {
     Map<String, Object> facts = new LinkedHashMap<>();
     facts.put("name", token.name());
     facts.put("append", token.append());
+    facts.put("figures", token.figures());
     facts.put("rate", token.rate());
     facts.put("most", token.most());
     facts.put("made", token.made().toString());

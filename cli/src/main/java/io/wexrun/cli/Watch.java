@@ -9,6 +9,7 @@ import io.wexrun.project.Workspace;
 import io.wexrun.project.WorkspaceRun;
 import java.util.LinkedHashMap;
 import java.util.Map;
+import java.util.Optional;
 
 /** Shows how a run gets on, until it ends: in place on a terminal, else a line now and then. */
 final class Watch implements RunListener {
@@ -16,17 +17,38 @@ final class Watch implements RunListener {
   private static final long PIPED_MILLIS = 10_000;
 
   private final Terminal terminal;
+  private final RunLog log;
+  private final boolean quiet;
   private final long start = System.nanoTime();
   private int linesShown;
 
   Watch(Terminal terminal) {
+    this(terminal, new RunLog(terminal, false, Optional.empty()), false);
+  }
+
+  /**
+   * A watch.
+   *
+   * @param log is told what happens
+   * @param quiet whether only the log says something
+   */
+  Watch(Terminal terminal, RunLog log, boolean quiet) {
     this.terminal = terminal;
+    this.log = log;
+    this.quiet = quiet;
   }
 
   @Override
   public synchronized void told(Notice notice) {
-    terminal.say(notice.toString());
+    log.told(notice);
     linesShown = 0;
+  }
+
+  @Override
+  public synchronized void ended(String pipeline, Optional<Throwable> failure) {
+    if (quiet) {
+      log.ended(pipeline, failure);
+    }
   }
 
   /** Watches until all pipelines have ended; throws what made one fail. */
@@ -36,7 +58,7 @@ final class Watch implements RunListener {
     waiter.start();
     while (waiter.isAlive()) {
       waiter.join(every);
-      if (waiter.isAlive() || terminal.errIsTerminal()) {
+      if (!quiet && (waiter.isAlive() || terminal.errIsTerminal())) {
         show(run.progress());
       }
     }

@@ -116,6 +116,7 @@ class HouseTest {
                           project.definition project.open project.read project.yaml
       project.facts     : core.connect core.dead core.diagnose core.intake core.run project.read queue queue.ends
                           queue.log state
+      project.figures   : core.run core.tally project.facts
       project.ask       : core.diagnose core.pipeline core.run core.schema core.target project.facts
       project.run       : core.channel core.diagnose core.identity core.intake core.pipeline core.run
                           core.shape core.tally core.target project.facts project.open project.read state
@@ -126,7 +127,7 @@ class HouseTest {
       cli.demo          : core.diagnose
       cli               : cli.demo files.content files.whole core.connect core.dead core.diagnose core.intake core.look core.pipeline
                           core.run core.schema core.shape core.tally core.target
-                          network.access network.collector network.door project project.check project.definition project.draft project.facts queue
+                          network.access network.collector network.door network.http project project.check project.definition project.draft project.facts project.figures queue
                           queue.care queue.log
       """;
 
@@ -166,6 +167,7 @@ class HouseTest {
                      org.apache.hadoop.conf org.apache.parquet org.xerial.snappy
       duckdb       : java.io java.nio.file java.sql org.apache.arrow org.duckdb
       project.yaml : org.snakeyaml
+      project.figures : io.prometheus.metrics java.io
       project      : com.google.re2j java.io java.net java.nio.channels java.nio.file java.security
                      org.snakeyaml.engine.v2.common org.snakeyaml.engine.v2.nodes
       cli.demo     : com.google.protobuf io.zonky java.io java.net java.nio.file

@@ -259,12 +259,12 @@ class HttpTest {
   @Test
   void onlyWhoHasATokenComesIn() throws Exception {
     Tokens tokens = new Tokens(folder.resolve(".wexrun"));
-    String all = tokens.add("all", List.of("*"), 0, 0).secret();
-    String other = tokens.add("other", List.of("elsewhere"), 0, 0).secret();
-    String slow = tokens.add("slow", List.of("q"), 2, 10).secret();
+    String all = tokens.add("all", List.of("*"), false, 0, 0).secret();
+    String other = tokens.add("other", List.of("elsewhere"), false, 0, 0).secret();
+    String slow = tokens.add("slow", List.of("q"), false, 2, 10).secret();
     assertThat(Files.readString(folder.resolve(".wexrun/tokens.json")))
         .doesNotContain(all, other, slow);
-    assertThatThrownBy(() -> tokens.add("all", List.of("*"), 0, 0))
+    assertThatThrownBy(() -> tokens.add("all", List.of("*"), false, 0, 0))
         .hasMessageContaining("there is a token 'all' already");
     try (Receiver receiver = Receiver.of(folder, "http", "0/in", "access", "token")) {
       HttpResponse<String> none = post(receiver, "text/plain", "x");

@@ -187,7 +187,8 @@ class OtlpTest {
   @ParameterizedTest
   @ValueSource(strings = {"grpc", "http"})
   void anExporterWithoutATokenIsRefused(String how) throws Exception {
-    String secret = new Tokens(folder.resolve(".wexrun")).add("sdk", List.of("q"), 0, 0).secret();
+    String secret =
+        new Tokens(folder.resolve(".wexrun")).add("sdk", List.of("q"), false, 0, 0).secret();
     try (Receiver receiver = Receiver.of(folder, "otlp", 0, "access", "token")) {
       for (String shown : List.of("wrong", secret)) {
         try (SdkLoggerProvider provider =

@@ -87,9 +87,12 @@ public final class Tokens {
   /**
    * Makes a token.
    *
+   * @param append the queues that may be appended to
+   * @param figures whether the figures of a run may be read
    * @throws OutsideException if there is one of the name, or the file cannot be written
    */
-  public synchronized Made add(String name, List<String> append, long rate, long most) {
+  public synchronized Made add(
+      String name, List<String> append, boolean figures, long rate, long most) {
     refresh(true);
     if (byDigest.values().stream().anyMatch(token -> token.name().equals(name))) {
       throw new OutsideException(
@@ -99,7 +102,7 @@ public final class Tokens {
     new SecureRandom().nextBytes(random);
     String secret = PREFIX + Base64.getUrlEncoder().withoutPadding().encodeToString(random);
     Instant now = Instant.now().truncatedTo(ChronoUnit.SECONDS);
-    Token token = new Token(name, digest(secret), append, rate, most, now);
+    Token token = new Token(name, digest(secret), append, figures, rate, most, now);
     List<Token> tokens = new ArrayList<>(byDigest.values());
     tokens.add(token);
     write(tokens);
@@ -173,6 +176,7 @@ public final class Tokens {
                 node.path("name").asString(),
                 node.path("digest").asString(),
                 append,
+                node.path("figures").asBoolean(false),
                 node.path("rate").asLong(0),
                 node.path("most").asLong(0),
                 Instant.parse(node.path("made").asString()));
@@ -198,6 +202,7 @@ public final class Tokens {
       one.put("name", token.name());
       one.put("digest", token.digest());
       one.put("append", token.append());
+      one.put("figures", token.figures());
       one.put("rate", token.rate());
       one.put("most", token.most());
       one.put("made", token.made().toString());

@@ -1,0 +1,2 @@
+/** What a run does, as figures for machines. */
+package io.wexrun.project.figures;
