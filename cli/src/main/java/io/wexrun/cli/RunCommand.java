@@ -3,6 +3,7 @@ package io.wexrun.cli;
 import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.intake.Choice;
 import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Sizes;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.network.door.Address;
@@ -11,6 +12,7 @@ import io.wexrun.project.Workspace;
 import io.wexrun.project.WorkspaceRun;
 import io.wexrun.project.facts.PlannedFile;
 import java.nio.file.Path;
+import java.time.Duration;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -95,6 +97,13 @@ final class RunCommand implements Callable<Integer> {
   private boolean strict;
 
   @Option(
+      names = "--slow-flush",
+      paramLabel = "TIME",
+      defaultValue = "1m",
+      description = "Tell of a flush that has not ended after this time (${DEFAULT-VALUE}).")
+  private String slow;
+
+  @Option(
       names = "--figures",
       paramLabel = "ADDRESS",
       description =
@@ -134,6 +143,11 @@ final class RunCommand implements Callable<Integer> {
       RunOptions options = RunOptions.untilDrained(once).withChoice(choice);
       options = lanes > 0 ? options.withLanes(lanes) : options;
       options = strict ? options.strictly() : options;
+      Optional<Duration> patience = Sizes.duration(slow).filter(d -> !d.isZero());
+      if (patience.isEmpty()) {
+        throw new ParameterException(spec.commandLine(), "--slow-flush is a time such as 30s");
+      }
+      options = options.withSlow(patience.get());
       return run(workspace, options);
     }
   }

@@ -36,6 +36,7 @@ final class Buffer {
   private long allocated;
   private long since;
   private int inFlight;
+  private long busySince;
   private CompletableFuture<?> lastCommit = CompletableFuture.completedFuture(null);
 
   Buffer(String name, Target target, FlushPolicy policy) {
@@ -102,7 +103,7 @@ final class Buffer {
     rows = 0;
     bytes = 0;
     allocated = 0;
-    inFlight++;
+    busySince = inFlight++ == 0 ? System.nanoTime() : busySince;
     CompletableFuture<Staged> staged =
         CompletableFuture.supplyAsync(() -> target.stage(flush), threads);
     UnaryOperator<Receipt> settle =
@@ -122,5 +123,11 @@ final class Buffer {
   /** A flush has ended, committed or not. */
   void ended() {
     inFlight--;
+    busySince = System.nanoTime();
+  }
+
+  /** For how many nanoseconds no flush has ended, while one is under way; 0 if none is. */
+  long stuckFor() {
+    return inFlight == 0 ? 0 : System.nanoTime() - busySince;
   }
 }

@@ -69,6 +69,7 @@ final class Delivery {
   private final Lanes lanes;
   private final boolean keepsRaw;
   private final Consumer<List<Account>> told;
+  private final Consumer<String> slow;
   private final BlockingQueue<Event> events = new LinkedBlockingQueue<>();
   private final AtomicBoolean putTold = new AtomicBoolean();
   private final Map<String, Buffer> buffers = new LinkedHashMap<>();
@@ -93,6 +94,7 @@ final class Delivery {
    * @param keepsRaw whether raw records are kept until their rows are committed, so that what a
    *     store refuses becomes dead letters
    * @param told is told what was written to the tally, on the delivery's thread
+   * @param slow is told of a flush that takes long, over and over
    */
   Delivery(
       RunParts parts,
@@ -100,13 +102,15 @@ final class Delivery {
       Lanes lanes,
       RunOptions options,
       boolean keepsRaw,
-      Consumer<List<Account>> told) {
+      Consumer<List<Account>> told,
+      Consumer<String> slow) {
     this.parts = parts;
     this.shaper = shaper;
     this.lanes = lanes;
     this.options = options;
     this.keepsRaw = keepsRaw;
     this.told = told;
+    this.slow = slow;
     this.refusals = new Refusals(parts.pipeline().name(), shaper.version(), parts.targets());
     this.window = lanes.raw().share();
     this.rows = lanes.rows().share();
@@ -190,6 +194,7 @@ final class Delivery {
       }
       absorb();
       flushDue();
+      tellSlow();
       if (!stopped && parts.renewal().due()) {
         stop();
       }
@@ -198,6 +203,19 @@ final class Delivery {
       }
       if (ending() && books.isEmpty() && buffers.values().stream().allMatch(Buffer::idle)) {
         return;
+      }
+    }
+  }
+
+  private void tellSlow() {
+    for (Buffer buffer : buffers.values()) {
+      if (buffer.stuckFor() > options.slow().toNanos()) {
+        slow.accept(
+            "a flush of "
+                + buffer.name
+                + " has not ended for more than "
+                + options.slow().toSeconds()
+                + " s: its store may hang");
       }
     }
   }

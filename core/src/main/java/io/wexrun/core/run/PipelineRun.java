@@ -196,7 +196,8 @@ public final class PipelineRun implements AutoCloseable {
   }
 
   private synchronized Delivery begin() {
-    current = new Delivery(parts, shaper, lanes, options, keepsRaw, this::accounted);
+    current =
+        new Delivery(parts, shaper, lanes, options, keepsRaw, this::accounted, this::tellOnce);
     if (halted) {
       current.stop();
     }

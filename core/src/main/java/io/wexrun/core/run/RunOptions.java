@@ -15,6 +15,7 @@ import java.time.InstantSource;
  * @param channelBytes about how many bytes of raw records may wait between intakes and targets
  * @param bufferBytes about how many bytes of memory the rows in all buffers and flushes may hold
  * @param retry how long a run waits before it delivers again
+ * @param slow how long a flush may take before it is told
  * @param clock the time for the age of buffers
  * @param choice what of their intakes pipelines take
  */
@@ -25,6 +26,7 @@ public record RunOptions(
     long channelBytes,
     long bufferBytes,
     Retry retry,
+    Duration slow,
     InstantSource clock,
     Choice choice) {
   /**
@@ -51,49 +53,58 @@ public record RunOptions(
         Math.min(32L << 20, heap / 12),
         Math.min(1L << 30, heap / 3),
         new Retry(Duration.ofSeconds(1), Duration.ofSeconds(30)),
+        Duration.ofMinutes(1),
         InstantSource.system(),
         Choice.ALL);
   }
 
   /** These options for a run that ends when its intake is drained. */
   public RunOptions drained() {
-    return new RunOptions(true, strict, lanes, channelBytes, bufferBytes, retry, clock, choice);
+    return new RunOptions(
+        true, strict, lanes, channelBytes, bufferBytes, retry, slow, clock, choice);
   }
 
   /** These options for a run that ends at its first failure. */
   public RunOptions strictly() {
     return new RunOptions(
-        untilDrained, true, lanes, channelBytes, bufferBytes, retry, clock, choice);
+        untilDrained, true, lanes, channelBytes, bufferBytes, retry, slow, clock, choice);
   }
 
   /** These options with another number of lanes. */
   public RunOptions withLanes(int other) {
     return new RunOptions(
-        untilDrained, strict, other, channelBytes, bufferBytes, retry, clock, choice);
+        untilDrained, strict, other, channelBytes, bufferBytes, retry, slow, clock, choice);
   }
 
   /** These options with other bounds of memory. */
   public RunOptions withMemory(long channel, long buffers) {
-    return new RunOptions(untilDrained, strict, lanes, channel, buffers, retry, clock, choice);
+    return new RunOptions(
+        untilDrained, strict, lanes, channel, buffers, retry, slow, clock, choice);
   }
 
   /** These options with other delays. */
   public RunOptions withRetry(Duration first, Duration longest) {
     Retry other = new Retry(first, longest);
     return new RunOptions(
-        untilDrained, strict, lanes, channelBytes, bufferBytes, other, clock, choice);
+        untilDrained, strict, lanes, channelBytes, bufferBytes, other, slow, clock, choice);
+  }
+
+  /** These options with another time after which a flush is told that has not ended. */
+  public RunOptions withSlow(Duration other) {
+    return new RunOptions(
+        untilDrained, strict, lanes, channelBytes, bufferBytes, retry, other, clock, choice);
   }
 
   /** These options with another clock. */
   public RunOptions withClock(InstantSource other) {
     return new RunOptions(
-        untilDrained, strict, lanes, channelBytes, bufferBytes, retry, other, choice);
+        untilDrained, strict, lanes, channelBytes, bufferBytes, retry, slow, other, choice);
   }
 
   /** These options for a part of what intakes have. */
   public RunOptions withChoice(Choice other) {
     return new RunOptions(
-        untilDrained, strict, lanes, channelBytes, bufferBytes, retry, clock, other);
+        untilDrained, strict, lanes, channelBytes, bufferBytes, retry, slow, clock, other);
   }
 
   /** Whether a pipeline that has failed is started again. */

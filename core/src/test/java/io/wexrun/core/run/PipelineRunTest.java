@@ -20,6 +20,7 @@ import java.util.Optional;
 import java.util.Queue;
 import java.util.TreeMap;
 import java.util.concurrent.ConcurrentLinkedQueue;
+import java.util.concurrent.CountDownLatch;
 import java.util.concurrent.atomic.AtomicLong;
 import java.util.concurrent.atomic.AtomicReference;
 import net.jqwik.api.ForAll;
@@ -180,6 +181,33 @@ class PipelineRunTest {
     }
     assertThat(watcher.notices).isEmpty();
     assertThat(watcher.ended).hasSize(1).allMatch(Optional::isPresent);
+  }
+
+  @Test
+  void aFlushThatHangsIsToldOnceAndSoIsThatItGoesOn() throws InterruptedException {
+    World world = new World(9);
+    world.fill(1, 50);
+    world.readingFails = false;
+    world.tables.put("scans", new World.Committed());
+    world.tables.get("scans").opens = new CountDownLatch(1);
+    Watcher watcher = new Watcher();
+    RunOptions soon = GOES_ON.withSlow(Duration.ofMillis(50));
+    try (PipelineRun run = world.start(World.pipeline(SOON), soon, watcher)) {
+      while (run.waits().isEmpty()) {
+        Thread.sleep(5);
+      }
+      Thread.sleep(300);
+      assertThat(run.waits())
+          .contains("a flush of scans has not ended for more than 0 s: its store may hang");
+      assertThat(watcher.notices).hasSize(1);
+      world.tables.get("scans").opens.countDown();
+      awaitTaken(run, 50);
+      while (run.waits().isPresent()) {
+        Thread.sleep(5);
+      }
+    }
+    assertThat(watcher.notices).hasSize(2);
+    assertThat(world.tally.tally("p").balanced()).isTrue();
   }
 
   @Test

@@ -46,6 +46,7 @@ import java.util.SplittableRandom;
 import java.util.TreeMap;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.ConcurrentSkipListMap;
+import java.util.concurrent.CountDownLatch;
 import java.util.function.Predicate;
 import java.util.function.Supplier;
 
@@ -152,6 +153,9 @@ final class World {
     final Map<String, Map<SourcePartition, Long>> progress = new TreeMap<>();
     private final List<Refusal> refused = new ArrayList<>();
 
+    /** Commits wait for it. */
+    volatile CountDownLatch opens = new CountDownLatch(0);
+
     /** The rows with these numbers are refused. */
     Predicate<Long> refuses = n -> false;
 
@@ -196,6 +200,7 @@ final class World {
           }
           return () -> {
             world.maybeFail("commit");
+            hang();
             synchronized (Committed.this) {
               flush
                   .progress()
@@ -228,6 +233,14 @@ final class World {
           // Nothing is kept that was not committed.
         }
       };
+    }
+
+    private void hang() {
+      try {
+        opens.await();
+      } catch (InterruptedException e) {
+        throw new IllegalStateException(e);
+      }
     }
 
     private static String why(Batch letters, int row) {
