@@ -102,8 +102,6 @@ public final class ValueJson {
       plain = at + 1;
       if (c >= 0x20) {
         json.append('\\').append(c);
-      } else if (c == '\n') {
-        json.append("\\n");
       } else {
         json.append("\\u00").append(HEX.charAt(c >> 4)).append(HEX.charAt(c & 0xf));
       }
