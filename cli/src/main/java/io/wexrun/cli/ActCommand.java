@@ -28,7 +28,7 @@ abstract class ActCommand implements Callable<Integer> {
   @Parameters(
       arity = "0..*",
       paramLabel = "PIPELINE",
-      description = "Which pipelines: names, or patterns such as 'gate-*'.")
+      description = "Which pipelines: names, patterns such as 'gate-*', or tag:WORD.")
   private List<String> names = List.of();
 
   @Option(names = "--all", description = "All pipelines that run.")

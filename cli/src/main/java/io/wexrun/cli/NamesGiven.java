@@ -13,6 +13,8 @@ import picocli.CommandLine.ParameterException;
 
 /** Finds what a user names on the command line. */
 final class NamesGiven {
+  private static final String TAG = "tag:";
+
   private NamesGiven() {}
 
   /** One pipeline, or all if none is named. */
@@ -33,7 +35,7 @@ final class NamesGiven {
    * The pipelines that names and patterns choose, in the order of their definitions; all, if none
    * is given.
    *
-   * @param given names, or patterns with {@code *} and {@code ?}
+   * @param given names, patterns with {@code *} and {@code ?}, or {@code tag:WORD}
    */
   static List<String> chosen(Workspace workspace, List<String> given, CommandSpec spec) {
     return chosen(workspace, List.of(), given, spec);
@@ -54,6 +56,10 @@ final class NamesGiven {
     }
     Set<String> chosen = new LinkedHashSet<>();
     for (String each : given) {
+      if (each.startsWith(TAG)) {
+        chosen.addAll(tagged(workspace, each.substring(TAG.length()), spec));
+        continue;
+      }
       if (each.indexOf('*') < 0 && each.indexOf('?') < 0) {
         if (!others.contains(each)) {
           pipelines(workspace, each, spec);
@@ -69,6 +75,12 @@ final class NamesGiven {
       chosen.addAll(fit);
     }
     return all.stream().filter(chosen::contains).toList();
+  }
+
+  private static List<String> tagged(Workspace workspace, String tag, CommandSpec spec) {
+    List<Pipeline> all = workspace.definition().pipelines();
+    known("tag", tag, all.stream().flatMap(p -> p.tags().stream()).distinct().toList(), spec);
+    return all.stream().filter(p -> p.tags().contains(tag)).map(Pipeline::name).toList();
   }
 
   /** Complains about a name that is not among those known. */

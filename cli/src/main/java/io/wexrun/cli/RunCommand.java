@@ -11,6 +11,7 @@ import io.wexrun.network.http.Pages;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.WorkspaceRun;
 import io.wexrun.project.facts.PlannedFile;
+import java.io.IOException;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.LinkedHashMap;
@@ -58,7 +59,8 @@ final class RunCommand implements Callable<Integer> {
   @Parameters(
       arity = "0..*",
       paramLabel = "PIPELINE",
-      description = "Which pipelines: names, or patterns such as 'gate-*'; without one, all.")
+      description =
+          "Which pipelines: names, patterns such as 'gate-*', or tag:WORD; without one, all.")
   private List<String> pipelines = List.of();
 
   @Option(names = "--once", description = "Take what is there, then stop.")
@@ -192,15 +194,22 @@ final class RunCommand implements Callable<Integer> {
     Stopper stopper = new Stopper(terminal, Stopper.FLUSHING);
     AtomicReference<WorkspaceRun> running = new AtomicReference<>();
     boolean ended = false;
+    boolean live = !once && log.equals("text") && terminal.isScreen();
     try (RunLog events =
             new RunLog(
-                terminal, log.equals("json"), Optional.ofNullable(logFile).map(terminal::at));
+                terminal,
+                log.equals("json"),
+                Optional.ofNullable(logFile).map(terminal::at),
+                live);
         Pages pages = address.map(at -> pages(at, workspace, running)).orElse(null)) {
-      Watch watch = new Watch(terminal, events, log.equals("json") || logFile != null);
+      Watch watch = new Watch(terminal, events, live || log.equals("json") || logFile != null);
       try (WorkspaceRun run = workspace.run(options, watch, pipelines.toArray(String[]::new))) {
         running.set(run);
         events.event("started", "running " + String.join(", ", run.progress().keySet()));
         stopper.watch(run::stop);
+        if (live) {
+          live(workspace, run);
+        }
         watch.over(run);
         ended = true;
       } finally {
@@ -227,6 +236,19 @@ final class RunCommand implements Callable<Integer> {
       TallyCommand.tellPutAside(workspace, terminal);
     }
     return tallies.stream().allMatch(Tally::balanced) ? ExitCode.DONE : ExitCode.UNBALANCED;
+  }
+
+  /** Shows the run on the whole screen until it has ended. */
+  private void live(Workspace workspace, WorkspaceRun run) throws InterruptedException {
+    Optional<LiveView> view = LiveView.open(workspace, terminal.isPlain());
+    if (view.isEmpty()) {
+      return;
+    }
+    try (LiveView open = view.get()) {
+      open.over(run);
+    } catch (IOException e) {
+      terminal.say("the keys cannot be read any more: " + e.getMessage());
+    }
   }
 
   private Pages pages(Address at, Workspace workspace, AtomicReference<WorkspaceRun> running) {

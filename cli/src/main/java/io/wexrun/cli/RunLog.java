@@ -24,6 +24,7 @@ final class RunLog implements RunListener, AutoCloseable {
 
   private final Terminal terminal;
   private final boolean json;
+  private final boolean silent;
   private final Optional<RotatedFile> file;
 
   /**
@@ -31,11 +32,13 @@ final class RunLog implements RunListener, AutoCloseable {
    *
    * @param json whether lines are JSON objects
    * @param file where they go; standard error if it is empty
+   * @param silent whether nothing goes to standard error, since events are shown otherwise
    * @throws io.wexrun.core.diagnose.OutsideException if the file cannot be written
    */
-  RunLog(Terminal terminal, boolean json, Optional<Path> file) {
+  RunLog(Terminal terminal, boolean json, Optional<Path> file, boolean silent) {
     this.terminal = terminal;
     this.json = json;
+    this.silent = silent;
     this.file = file.map(path -> new RotatedFile(path, LONGEST_FILE, MOST_FILES));
   }
 
@@ -99,7 +102,7 @@ final class RunLog implements RunListener, AutoCloseable {
         terminal.say("the log cannot be written: " + Failure.told(e));
         terminal.say(line);
       }
-    } else {
+    } else if (!silent) {
       terminal.say(line);
     }
   }

@@ -40,7 +40,8 @@ final class StatusCommand implements Callable<Integer> {
   @Parameters(
       arity = "0..*",
       paramLabel = "PIPELINE",
-      description = "Which pipelines: names, or patterns such as 'gate-*'. Without one, all.")
+      description =
+          "Which pipelines: names, patterns such as 'gate-*', or tag:WORD. Without one, all.")
   private List<String> names = List.of();
 
   StatusCommand(Terminal terminal) {

@@ -14,6 +14,9 @@ import java.util.concurrent.Callable;
 import java.util.stream.Collectors;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Parameters;
+import picocli.CommandLine.Spec;
 
 @Command(
     name = "tally",
@@ -24,8 +27,8 @@ import picocli.CommandLine.Mixin;
     },
     footer = {
       "",
-      "Exit codes: 0 the books balance; 3 no workspace; 4 they do not balance, or a target does"
-          + " not",
+      "Exit codes: 0 the books balance; 2 no such pipeline; 3 no workspace; 4 they do not balance,"
+          + " or a target does not",
       "  agree with them.",
       "",
       "Example: wexrun tally --workspace tram-demo"
@@ -40,6 +43,13 @@ final class TallyCommand implements Callable<Integer> {
   private final Terminal terminal;
 
   @Mixin private WorkspaceOption workspaceOption;
+  @Spec private CommandSpec spec;
+
+  @Parameters(
+      arity = "0..*",
+      paramLabel = "PIPELINE",
+      description = "Which pipelines: names, patterns such as 'gate-*', or tag:WORD; else all.")
+  private List<String> names = List.of();
 
   TallyCommand(Terminal terminal) {
     this.terminal = terminal;
@@ -48,9 +58,13 @@ final class TallyCommand implements Callable<Integer> {
   @Override
   public Integer call() {
     try (Workspace workspace = workspaceOption.open()) {
-      List<Tally> tallies = workspace.tally();
-      List<Setback> setbacks = workspace.setbacks();
-      List<String> undefined = workspace.undefined();
+      List<String> known = workspace.tally().stream().map(Tally::pipeline).toList();
+      List<String> chosen = NamesGiven.chosen(workspace, known, names, spec);
+      List<Tally> tallies =
+          workspace.tally().stream().filter(t -> chosen.contains(t.pipeline())).toList();
+      List<Setback> setbacks =
+          workspace.setbacks().stream().filter(s -> chosen.contains(s.pipeline())).toList();
+      List<String> undefined = workspace.undefined().stream().filter(chosen::contains).toList();
       if (workspaceOption.json()) {
         terminal.json(
             "pipelines",

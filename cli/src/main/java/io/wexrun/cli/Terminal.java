@@ -62,7 +62,7 @@ final class Terminal {
    * A terminal of any streams.
    *
    * @param here the folder that relative names start from
-   * @param terminals which streams a person looks at: {@code out,err}
+   * @param terminals which streams are a person's: {@code out,err,in}
    * @param plain whether there is no colour in any case
    */
   Terminal(
@@ -125,6 +125,21 @@ final class Terminal {
   /** A file or folder that the user named. */
   Path at(String named) {
     return here.resolve(named);
+  }
+
+  /** Whether a person sees what is written, and types what is read, on a screen with colours. */
+  boolean isScreen() {
+    return outIsTerminal() && errIsTerminal() && terminals.contains("in") && !isDumb();
+  }
+
+  private static boolean isDumb() {
+    String kind = System.getenv("TERM");
+    return kind == null || kind.equals("dumb");
+  }
+
+  /** Whether there is no colour in any case. */
+  boolean isPlain() {
+    return plain;
   }
 
   boolean outIsTerminal() {

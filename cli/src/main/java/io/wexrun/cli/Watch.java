@@ -23,7 +23,7 @@ final class Watch implements RunListener {
   private int linesShown;
 
   Watch(Terminal terminal) {
-    this(terminal, new RunLog(terminal, false, Optional.empty()), false);
+    this(terminal, new RunLog(terminal, false, Optional.empty(), false), false);
   }
 
   /**

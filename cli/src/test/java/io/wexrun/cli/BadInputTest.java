@@ -80,6 +80,7 @@ class BadInputTest {
         "token revoke",
         "resend",
         "status",
+        "doctor",
         "collect",
         "files",
         "files compact",

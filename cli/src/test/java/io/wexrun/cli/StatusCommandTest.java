@@ -37,6 +37,7 @@ class StatusCommandTest {
         flush: {age: 50ms}
         ---
         pipeline: load-b
+        tags: [night, far]
         intake: {files: '*.log'}
         shape: [{template: '{n:long}'}]
         route: [{to: b}]
@@ -106,5 +107,10 @@ class StatusCommandTest {
     assertThat(here.run("stop", "load-c").err()).contains("there is no pipeline 'load-c'");
     assertThat(here.run("status", "x*").err()).contains("no pipeline fits 'x*'");
     assertThat(here.run("run", "--once", "load-a", "y?").exit()).isEqualTo(2);
+    assertThat(here.run("status", "tag:day").err())
+        .contains("there is no tag 'day': there are night, far");
+    assertThat(here.run("status", "tag:far").err()).contains("nothing runs here: load-b");
+    assertThat(here.run("tally", "tag:night").out()).contains("load-b").doesNotContain("load-a");
+    assertThat(here.run("tally", "load-?", "--json").json().get("pipelines")).hasSize(2);
   }
 }

@@ -30,6 +30,7 @@ import io.wexrun.project.check.TryOut;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.project.draft.CaseFile;
 import io.wexrun.project.facts.DeadFacts;
+import io.wexrun.project.facts.Finding;
 import io.wexrun.project.facts.PlannedFile;
 import io.wexrun.project.open.Connectors;
 import io.wexrun.project.open.Snapshot;
@@ -227,6 +228,14 @@ public final class Workspace implements AutoCloseable {
   /** The stores of this workspace to which rows are sent. */
   public WorkspaceDeliveries deliveries() {
     return new WorkspaceDeliveries(stores);
+  }
+
+  /**
+   * What a person should know of the workspace who is called when something does not work: rights,
+   * room, clock, runs, books, stores, queues, sources. Changes nothing.
+   */
+  public List<Finding> doctor() {
+    return new WorkspaceDoctor(this, site).look();
   }
 
   /** The runs of this workspace that go on, in whatever process. */

@@ -1,7 +1,9 @@
 package io.wexrun.project;
 
 import io.wexrun.core.channel.Channel;
+import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.Choice;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.Receiving;
 import io.wexrun.core.pipeline.Pipeline;
@@ -113,13 +115,16 @@ public final class WorkspaceRun implements AutoCloseable {
         inOrder.add(run.member(pipeline, new Launching(run, feeding, compiling, false)));
       }
       for (Member member : inOrder) {
-        if (options.startsAgain()) {
+        if (options.startsAgain() && options.choice().equals(Choice.ALL)) {
           member.begin();
-        } else {
-          member.attempt();
-          if (options.strict() && member.failedForGood()) {
-            break;
-          }
+          continue;
+        }
+        member.attempt();
+        if (member.failure() instanceof MistakesException mistakes) {
+          throw mistakes; // What was chosen is wrong, which is known only now.
+        }
+        if (options.strict() && member.failedForGood()) {
+          break;
         }
       }
       return run;

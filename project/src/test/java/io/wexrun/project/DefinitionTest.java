@@ -161,6 +161,7 @@ class DefinitionTest {
         kinds ? List.of(plain, kind) : List.of(),
         kinds ? Others.STOP : Others.DEAD,
         policy,
-        kinds ? DiskChannelConnector.onDisk(policy.bytes() << 20) : Pipeline.IN_MEMORY);
+        kinds ? DiskChannelConnector.onDisk(policy.bytes() << 20) : Pipeline.IN_MEMORY,
+        List.of());
   }
 }

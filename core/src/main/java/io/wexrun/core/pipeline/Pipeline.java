@@ -30,6 +30,7 @@ import java.util.Objects;
  * @param flush when buffers are written
  * @param channel where records wait between intake and shaping: {@link #IN_MEMORY}, or a kind of
  *     channel that outlives a run, as in {@code {disk: 10GB}}
+ * @param tags words by which people choose it among others; they change nothing of what it does
  */
 public record Pipeline(
     String name,
@@ -41,7 +42,8 @@ public record Pipeline(
     List<Kind> kinds,
     Others others,
     FlushPolicy flush,
-    Settings channel) {
+    Settings channel,
+    List<String> tags) {
 
   /** The channel that keeps nothing: what was not accounted for is taken again. */
   public static final Settings IN_MEMORY = new Settings("memory", Map.of());
@@ -54,6 +56,7 @@ public record Pipeline(
     shape = List.copyOf(shape);
     route = List.copyOf(route);
     kinds = List.copyOf(kinds);
+    tags = List.copyOf(tags);
   }
 
   /** Begins a pipeline. */
@@ -68,12 +71,14 @@ public record Pipeline(
 
   /** This pipeline with other patterns. */
   public Pipeline withPatterns(Map<String, String> other) {
-    return new Pipeline(name, about, other, intake, shape, route, kinds, others, flush, channel);
+    return new Pipeline(
+        name, about, other, intake, shape, route, kinds, others, flush, channel, tags);
   }
 
   /** This pipeline with another intake. */
   public Pipeline withIntake(Settings other) {
-    return new Pipeline(name, about, patterns, other, shape, route, kinds, others, flush, channel);
+    return new Pipeline(
+        name, about, patterns, other, shape, route, kinds, others, flush, channel, tags);
   }
 
   /** Collects the parts of a pipeline; reads like the file. Not for several threads. */
@@ -88,6 +93,7 @@ public record Pipeline(
     private Others others = Others.DEAD;
     private FlushPolicy flush = FlushPolicy.DEFAULT;
     private Settings channel = IN_MEMORY;
+    private final List<String> tags = new ArrayList<>();
 
     private Builder(String name) {
       this.name = name;
@@ -147,6 +153,12 @@ public record Pipeline(
       return this;
     }
 
+    /** Words by which people choose it among others. */
+    public Builder tags(String... words) {
+      tags.addAll(List.of(words));
+      return this;
+    }
+
     /**
      * The pipeline.
      *
@@ -158,7 +170,7 @@ public record Pipeline(
             "pipeline " + name + " needs an intake, and either a route or kinds");
       }
       return new Pipeline(
-          name, about, patterns, intake, shape, route, kinds, others, flush, channel);
+          name, about, patterns, intake, shape, route, kinds, others, flush, channel, tags);
     }
   }
 }

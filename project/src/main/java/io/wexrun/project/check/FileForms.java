@@ -51,6 +51,7 @@ public final class FileForms {
             Form.with(
                 "pipeline", Form.text().about("its name"),
                 "about", Form.text().about("what it is for"),
+                "tags", Form.list(Form.text()).about("words by which it is chosen: tag:WORD"),
                 "parameters", Form.map(parameter).about("values that come when it is run"),
                 "patterns", Form.map(Form.text()).about("names of regular expressions"),
                 "intake", intakes(connectors),

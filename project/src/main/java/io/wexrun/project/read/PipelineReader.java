@@ -29,6 +29,7 @@ public final class PipelineReader {
       List.of(
           "pipeline",
           "about",
+          "tags",
           "parameters",
           "patterns",
           "intake",
@@ -106,7 +107,22 @@ public final class PipelineReader {
                 kinds,
                 others.orElse(Others.DEAD),
                 flush,
-                channel(map)));
+                channel(map),
+                tags(map)));
+  }
+
+  private static List<String> tags(YamlMap map) {
+    List<String> tags = map.texts("tags");
+    for (String tag : tags) {
+      if (!NAME.matcher(tag).matches()) {
+        map.error(
+            "tags",
+            "bad-name",
+            "'" + tag + "' is not a tag",
+            Optional.of("use letters, digits, '-' and '_'"));
+      }
+    }
+    return tags;
   }
 
   private static List<StepDefinition> shape(YamlMap map) {

@@ -1,5 +1,6 @@
 package io.wexrun.project.run;
 
+import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.run.Notice;
 import io.wexrun.core.run.PipelineRun;
@@ -144,7 +145,8 @@ public final class Member {
       }
       notifyAll();
       boolean still = paused || halted || resumes;
-      if (stopped || !still && (failure == null || !options.startsAgain())) {
+      boolean over = failure == null || failure instanceof MistakesException;
+      if (stopped || !still && (over || !options.startsAgain())) {
         // Who is stopped need not know why it could not be started.
         finish(stopped && ended == null && options.startsAgain() ? null : failure);
         return;
@@ -307,6 +309,11 @@ public final class Member {
   /** Whether it has ended by a failure. */
   public boolean failedForGood() {
     return end.isCompletedExceptionally();
+  }
+
+  /** The failure by which it has ended; null if it has not, or well. */
+  public Throwable failure() {
+    return failedForGood() ? end.handle((nothing, failure) -> failure).join() : null;
   }
 
   /**
