@@ -24,6 +24,7 @@ import picocli.CommandLine.Spec;
       CheckCommand.class,
       TryCommand.class,
       RunCommand.class,
+      RunsCommand.class,
       DoctorCommand.class,
       StatusCommand.class,
       PauseCommand.class,

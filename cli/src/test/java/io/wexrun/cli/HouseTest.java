@@ -116,7 +116,7 @@ class HouseTest {
                           project.definition project.open project.read project.yaml
       project.facts     : core.connect core.dead core.diagnose core.intake core.run project.read queue queue.ends
                           queue.log state
-      project.figures   : core.run core.tally project.facts
+      project.figures   : core.dead core.run core.tally project.facts
       project.ask       : core.diagnose core.pipeline core.run core.schema core.target project.facts
       project.run       : core.channel core.diagnose core.identity core.intake core.pipeline core.run
                           core.shape core.tally core.target project.facts project.open project.read state

@@ -104,7 +104,7 @@ class RunFiguresTest {
     Wexrun here = workspace();
     int port = freePort();
     Process run =
-        here.start("run", "--figures", "" + port, "--log", "json", "--log-file", "events.log");
+        here.start("run", "--figures", "" + port, "--log", "json", "--log-file", "events.txt");
     try {
       until(port, "/metrics", "wexrun_books_loaded_rows_total{pipeline=\"good\",target=\"a\"} 2.0");
       HttpResponse<String> figures = get(port, "/metrics");
@@ -112,7 +112,7 @@ class RunFiguresTest {
           .startsWith("application/openmetrics-text; version=1.0.0");
       requireOpenMetrics(figures.body());
       assertThat(figures.body())
-          .contains("wexrun_books_dead_records_total{pipeline=\"good\",reason=\"no-match\"} 1.0")
+          .contains("wexrun_books_dead_records_total{pipeline=\"good\",reason=\"bad-value\"} 1.0")
           .contains("wexrun_taken_records_total{pipeline=\"good\"} 3.0")
           .contains("wexrun_books_balanced{pipeline=\"good\"} 1.0");
       String ready = until(port, "/ready", "cannot open store away");
@@ -130,7 +130,7 @@ class RunFiguresTest {
     } finally {
       run.destroyForcibly();
     }
-    List<String> lines = Files.readAllLines(folder.resolve("events.log"));
+    List<String> lines = Files.readAllLines(folder.resolve("events.txt"));
     Set<String> events = new HashSet<>();
     for (String line : lines) {
       JsonNode event = JsonMapper.builder().build().readTree(line);

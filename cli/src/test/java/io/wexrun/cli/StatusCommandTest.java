@@ -95,9 +95,52 @@ class StatusCommandTest {
       assertThat(here.run("stop", "--all").exit()).isZero();
       assertThat(run.waitFor()).isZero();
       assertThat(here.run("history").out()).contains("pause", "resume", "stop");
+      JsonNode runs = here.run("runs", "load-a", "--json").json().get("runs");
+      assertThat(runs).hasSize(2);
+      assertThat(runs.get(0).get("how").asString()).isEqualTo("paused");
+      assertThat(runs.get(0).get("loaded").asInt()).isEqualTo(2);
+      assertThat(runs.get(1).get("why").asString()).isEqualTo("it was resumed");
+      assertThat(runs.get(1).get("how").asString()).isEqualTo("stopped");
+      assertThat(here.run("runs").out()).contains("load-b", "the run was started");
     } finally {
       run.destroyForcibly();
     }
+  }
+
+  @Test
+  void runsThatWereKilledFailedOrDrainedAreTold() throws Exception {
+    Wexrun here = workspace();
+    assertThat(here.run("runs").err()).contains("nothing has run yet");
+    Process run = here.start("run", "load-a");
+    try {
+      until(() -> here.run("status").out().contains("load-a"));
+      until(() -> of(here, "load-a").get("loaded").asInt() == 2);
+      assertThat(here.run("runs").out()).contains("running");
+    } finally {
+      run.destroyForcibly().waitFor();
+    }
+    assertThat(here.run("runs").out()).contains("killed").doesNotContain("running");
+    assertThat(here.run("run", "--once").exit()).isEqualTo(3);
+    String out = here.run("runs").out();
+    assertThat(out).contains("killed", "drained", "failed", "cannot open store away");
+    assertThat(here.run("runs", "--limit", "1").out().lines()).hasSize(2);
+    assertThat(here.run("runs", "--limit", "0").exit()).isEqualTo(2);
+  }
+
+  @Test
+  void doctorSaysWhatIsWrongAndWhatToDo() throws Exception {
+    Wexrun here = workspace();
+    Result good = here.run("doctor");
+    assertThat(good.out()).contains("good", "rights", "room", "clock", "books", "stores");
+    assertThat(here.run("run", "--once", "load-a").exit()).isZero();
+    Files.writeString(folder.resolve("a.log"), "1\n");
+    assertThat(here.run("doctor").out()).contains("doubtful", "took it up to 4");
+    Files.delete(folder.resolve("w.db"));
+    Files.writeString(folder.resolve("pipelines/bad.yaml"), "pipeline: x\nintake: {filez: a}\n");
+    Result wrong = here.run("doctor");
+    assertThat(wrong.exit()).isEqualTo(1);
+    assertThat(wrong.out()).contains("wrong", "'wexrun check' shows where", "'wexrun reconcile'");
+    assertThat(here.run("doctor", "--json").json().get("findings").size()).isGreaterThan(10);
   }
 
   @Test

@@ -358,7 +358,14 @@ class DeliveryTest {
   }
 
   @ParameterizedTest
-  @CsvSource({"401, login", "403, login", "404, address", "405, address", "302, new address"})
+  @CsvSource({
+    "401, login",
+    "403, login",
+    "415, body",
+    "404, address",
+    "405, address",
+    "302, new address"
+  })
   void whatAPersonMustMendKillsNoRow(int status, String told) throws Exception {
     Says[] says = new Says[9];
     Arrays.fill(says, new Says(status, Map.of("Location", "https://elsewhere.example/"), ""));
@@ -406,8 +413,7 @@ class DeliveryTest {
             new Says(
                 207,
                 Map.of(),
-                "{\"errors\":[{\"at\":{\"line\":2},\"because\":\"no such gate\"},"
-                    + "{\"at\":{\"line\":9}}]}"));
+                "{\"errors\":[{\"at\":{\"line\":2},\"because\":\"no such gate\"}]}"));
     Receipt receipt =
         deliver(
             0,
@@ -423,6 +429,19 @@ class DeliveryTest {
     assertThat(other.written()).isEqualTo(4);
     assertThat(wholly.came).as("the rows before and behind it").hasSize(3);
     assertThat(wholly.came.get(2).text()).contains("g3", "g4").doesNotContain("g2");
+  }
+
+  @Test
+  void anAnswerThatNamesRowsWhichWereNotSentLosesNone() throws Exception {
+    Says odd = new Says(200, Map.of(), "{\"errors\":[{\"row\":9}]}");
+    Says[] says = new Says[9];
+    Arrays.fill(says, odd);
+    Scripted server = new Scripted(says);
+    Object[] more = {"refusals", Map.of("list", "/errors", "row", "/row"), "timeout", "300ms"};
+    assertThatThrownBy(() -> deliver(0, rows(5), server.address("/in"), more))
+        .hasMessageContaining("names a row that was not among the 5 sent")
+        .hasMessageContaining("'refusals'");
+    assertThat(deliver(0, rows(5), new Scripted().address("/in"), more).skipped()).isEqualTo(5);
   }
 
   @Test

@@ -17,9 +17,11 @@ import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.Set;
 import java.util.TreeSet;
 import java.util.function.Consumer;
+import java.util.regex.Pattern;
 
 /**
  * Takes what was changed in the files of a workspace into a run that goes on: if it is right, those
@@ -137,6 +139,11 @@ final class Rereading {
         });
     List<Pipeline> added =
         all.stream().filter(pipeline -> !running.containsKey(pipeline.name())).toList();
+    Optional<String> renamed = renamed(removed, added, signatures);
+    if (renamed.isPresent()) {
+      run.tell(Notice.Kind.WAITS, renamed.get());
+      return;
+    }
     List<String> still = new ArrayList<>(changed);
     still.addAll(removed);
     run.change(
@@ -154,6 +161,37 @@ final class Rereading {
         });
     running = signatures;
     tellTaken(changed, removed, added.stream().map(Pipeline::name).toList());
+  }
+
+  /**
+   * Tells of a pipeline that is there under another name: it would load everything again, which
+   * nobody wants who only renames it.
+   */
+  private Optional<String> renamed(
+      Set<String> removed, List<Pipeline> added, Map<String, String> signatures) {
+    for (String before : removed) {
+      for (Pipeline pipeline : added) {
+        String now = signatures.get(pipeline.name());
+        if (nameless(running.get(before), before).equals(nameless(now, pipeline.name()))) {
+          return Optional.of(
+              "pipeline "
+                  + before
+                  + " seems to be renamed to "
+                  + pipeline.name()
+                  + ", which would load everything again, so everything goes on as it was: stop the"
+                  + " run, 'wexrun adopt "
+                  + before
+                  + " "
+                  + pipeline.name()
+                  + "', and start it again");
+        }
+      }
+    }
+    return Optional.empty();
+  }
+
+  private static String nameless(String signature, String name) {
+    return signature.replaceFirst("pipeline: \"?" + Pattern.quote(name) + "\"?", "pipeline:");
   }
 
   private void tellMistakes(List<Diagnostic> mistakes) {

@@ -240,7 +240,7 @@ public final class Workspace implements AutoCloseable {
 
   /** The runs of this workspace that go on, in whatever process. */
   public WorkspaceRuns runs() {
-    return new WorkspaceRuns(site.data());
+    return new WorkspaceRuns(site);
   }
 
   /**

@@ -135,7 +135,9 @@ public final class WorkspaceRun implements AutoCloseable {
   }
 
   private Member member(Pipeline pipeline, Launching launching) {
-    Member member = new Member(pipeline.name(), launching.of(pipeline), options, threads, listener);
+    Member member =
+        new Member(
+            pipeline.name(), launching.of(pipeline), options, threads, listener, state.runs());
     put(pipeline.name(), member);
     return member;
   }
@@ -151,7 +153,9 @@ public final class WorkspaceRun implements AutoCloseable {
     try {
       close();
     } catch (RuntimeException e) {
-      cause.addSuppressed(e);
+      if (e != cause) {
+        cause.addSuppressed(e);
+      }
     }
   }
 

@@ -5,10 +5,16 @@ import io.wexrun.project.ask.AskedStatus;
 import io.wexrun.project.ask.Asking;
 import io.wexrun.project.ask.Question;
 import io.wexrun.project.facts.PipelineStatus;
+import io.wexrun.project.facts.RunFacts;
+import io.wexrun.project.open.WorkspaceSite;
+import io.wexrun.state.RunHistory;
 import java.nio.file.Path;
 import java.util.ArrayList;
+import java.util.Collections;
+import java.util.HashSet;
 import java.util.List;
 import java.util.Optional;
+import java.util.Set;
 
 /**
  * The runs of a workspace that go on, as this process and others of the same user see them: they
@@ -16,9 +22,45 @@ import java.util.Optional;
  */
 public final class WorkspaceRuns {
   private final Path data;
+  private final WorkspaceSite site;
 
-  WorkspaceRuns(Path data) {
-    this.data = data;
+  WorkspaceRuns(WorkspaceSite site) {
+    this.data = site.data();
+    this.site = site;
+  }
+
+  /**
+   * When pipelines ran: the latest runs, the oldest of them first. Makes nothing.
+   *
+   * @param pipelines which ones; all, if there are none
+   * @param most how many at most
+   */
+  public List<RunFacts> latest(List<String> pipelines, int most) {
+    List<RunHistory.Ran> runs =
+        site.stateIfAny().map(s -> s.runs().latest(pipelines, most)).orElse(List.of());
+    Set<String> later = new HashSet<>();
+    List<RunFacts> facts = new ArrayList<>();
+    for (int i = runs.size() - 1; i >= 0; i--) {
+      RunHistory.Ran run = runs.get(i);
+      // One pipeline runs once at a time: what was not noted as ended before a later one was
+      // killed.
+      boolean last = later.add(run.pipeline());
+      boolean goesOn = last && site.state().isHeld(run.pipeline());
+      String how = run.ended().isPresent() ? run.how() : goesOn ? "running" : "killed";
+      facts.add(
+          new RunFacts(
+              run.pipeline(),
+              run.why(),
+              run.started(),
+              run.ended(),
+              how,
+              run.taken(),
+              run.loaded(),
+              run.dead(),
+              run.detail()));
+    }
+    Collections.reverse(facts);
+    return facts;
   }
 
   /**

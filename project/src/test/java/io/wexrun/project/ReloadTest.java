@@ -170,6 +170,22 @@ class ReloadTest {
   }
 
   @Test
+  void aPipelineThatIsRenamedDoesNotLoadEverythingAgain() throws Exception {
+    folder();
+    try (Workspace workspace = Workspace.open(path);
+        WorkspaceRun run = workspace.run(GOES_ON, listener)) {
+      until(() -> loaded(workspace, "b") == 1);
+      edit("pipelines/b.yaml", B.replace("pipeline: b", "pipeline: c"));
+      until(() -> wasTold("pipeline b seems to be renamed to c"));
+      append("b/1.log", "2\n");
+      until(() -> loaded(workspace, "b") == 2);
+      assertThat(asked(workspace, "select count(*) from b")).isEqualTo("[[2]]");
+      edit("pipelines/b.yaml", B);
+      until(() -> wasTold("no pipeline is concerned"));
+    }
+  }
+
+  @Test
   void aStoreThatIsMovedIsOpenedInItsNewPlace() throws Exception {
     folder();
     try (Workspace workspace = Workspace.open(path);

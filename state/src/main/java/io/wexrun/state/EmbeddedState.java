@@ -29,6 +29,7 @@ public final class EmbeddedState implements WorkspaceState {
   private final SqlCorrections corrections;
   private final SqlTexts texts;
   private final SqlHistory history;
+  private final SqlRunHistory runs;
 
   private EmbeddedState(Path folder, SqlDatabase database) {
     this.folder = folder;
@@ -37,6 +38,7 @@ public final class EmbeddedState implements WorkspaceState {
     this.corrections = new SqlCorrections(database);
     this.texts = new SqlTexts(database);
     this.history = new SqlHistory(database);
+    this.runs = new SqlRunHistory(database);
   }
 
   /**
@@ -101,6 +103,7 @@ public final class EmbeddedState implements WorkspaceState {
         statement.execute(table);
       }
       statement.execute(SqlHistory.TABLE);
+      statement.execute(SqlRunHistory.TABLE);
       statement.execute(
           "insert into state_version values (" + VERSION + ") on conflict (version) do nothing");
     }
@@ -133,6 +136,11 @@ public final class EmbeddedState implements WorkspaceState {
   @Override
   public History history() {
     return history;
+  }
+
+  @Override
+  public RunHistory runs() {
+    return runs;
   }
 
   @Override

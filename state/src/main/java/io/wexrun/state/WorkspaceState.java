@@ -21,6 +21,9 @@ public interface WorkspaceState extends AutoCloseable {
   /** What people did with the workspace. */
   History history();
 
+  /** Which pipelines ran when. */
+  RunHistory runs();
+
   /**
    * Holds a pipeline for this process, so that no second one runs it. It is held until the hold is
    * closed or the process ends, however it ends.

@@ -312,6 +312,10 @@ final class Courier {
 
   private Verdict verdict(Answer answer, String id, int rows) {
     int status = answer.status();
+    Optional<String> unknown = namedWrongly(answer, rows);
+    if (unknown.isPresent()) {
+      return new Verdict.Later(unknown.get(), Optional.empty());
+    }
     if (status >= 200 && status < 300) {
       return new Verdict.Taken(named(answer, rows), unconfirmed(answer, id));
     }
@@ -324,6 +328,9 @@ final class Courier {
           new Verdict.Later(why + ". See whether its login is right", Optional.empty());
       case 404, 405, 407, 410, 421 ->
           new Verdict.Later(why + ". See whether the address is right", Optional.empty());
+      case 406, 411, 415 ->
+          new Verdict.Later(
+              why + ". See whether 'body' and 'headers' are what it takes", Optional.empty());
       case 408, 409, 423, 425, 429 -> new Verdict.Later(why, after(answer));
       default ->
           status >= 400 && status < 500
@@ -387,6 +394,29 @@ final class Courier {
       name(item.path("record"), 1, item.path("detail").asString(""), rows, named);
     }
     return named;
+  }
+
+  /** An answer that names rows in another way than settings say: nobody knows which are meant. */
+  private Optional<String> namedWrongly(Answer answer, int rows) {
+    if (settings.naming().isEmpty()) {
+      return Optional.empty();
+    }
+    DeliverySettings.Naming naming = settings.naming().get();
+    for (JsonNode item : answer.json().at(naming.list())) {
+      Map<Integer, String> one = new LinkedHashMap<>();
+      name(item.at(naming.row()), naming.first(), "", rows, one);
+      if (one.isEmpty()) {
+        return Optional.of(
+            "the answer was "
+                + answer.status()
+                + " and names a row that was not among the "
+                + rows
+                + " sent: "
+                + text(item)
+                + ". See whether 'refusals' is right");
+      }
+    }
+    return Optional.empty();
   }
 
   private static String text(JsonNode why) {

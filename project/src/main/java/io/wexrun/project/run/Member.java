@@ -9,6 +9,7 @@ import io.wexrun.core.run.RunListener;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.project.facts.PipelineStatus;
 import io.wexrun.project.facts.PipelineStatus.State;
+import io.wexrun.state.RunHistory;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.Optional;
@@ -36,6 +37,7 @@ public final class Member {
   private final RunOptions options;
   private final ScheduledExecutorService threads;
   private final RunListener listener;
+  private final RunHistory history;
   private final CompletableFuture<Void> end = new CompletableFuture<>();
   private Starter starter;
   private PipelineRun run;
@@ -52,24 +54,30 @@ public final class Member {
   private boolean begins;
   private boolean halted;
   private boolean resumes;
+  private String reason = "the run was started";
+  private long number;
+  private Instant started;
   private final Rate rate = new Rate();
 
   /**
    * A pipeline that has not begun.
    *
    * @param threads start it, and wait until it is started again
+   * @param history where it is noted when it ran
    */
   public Member(
       String name,
       Starter starter,
       RunOptions options,
       ScheduledExecutorService threads,
-      RunListener listener) {
+      RunListener listener,
+      RunHistory history) {
     this.name = name;
     this.starter = starter;
     this.options = options;
     this.threads = threads;
     this.listener = listener;
+    this.history = history;
     this.delay = options.retry().first();
   }
 
@@ -90,10 +98,13 @@ public final class Member {
       how = starter;
     }
     try {
+      Instant at = Instant.now();
       PipelineRun started = how.start();
       synchronized (this) {
         begins = false;
         run = started;
+        this.started = at;
+        number = history.begun(name, reason, at);
         notifyAll();
         enter(State.RUNNING, Optional.empty(), Optional.empty());
         if (stopped || paused || halted) {
@@ -139,6 +150,7 @@ public final class Member {
       if (ended != null) {
         before = before.plus(ended.progress());
         run = null;
+        note(failure, ended.progress());
         if (Duration.between(since, Instant.now()).compareTo(options.retry().longest()) > 0) {
           delay = options.retry().first(); // It had come back for good.
         }
@@ -155,6 +167,7 @@ public final class Member {
       resumes = false;
       if (still) {
         enter(paused ? State.PAUSED : State.STARTING, Optional.empty(), Optional.empty());
+        reason = paused || again ? "it was resumed" : "its files were changed";
         if (!again) {
           return; // Whoever holds it lets it go on.
         }
@@ -165,6 +178,26 @@ public final class Member {
     } else {
       failed(failure);
     }
+  }
+
+  /** Notes how a run has ended. Called with the lock. */
+  private void note(Throwable failure, Progress done) {
+    String how =
+        failure != null
+            ? "failed"
+            : stopped ? "stopped" : paused ? "paused" : halted ? "changed" : "drained";
+    history.ended(
+        new RunHistory.Ran(
+            number,
+            name,
+            reason,
+            started,
+            Optional.of(Instant.now()),
+            how,
+            done.taken(),
+            done.loaded(),
+            done.dead(),
+            failure == null ? "" : message(failure)));
   }
 
   /** Called with the lock. */
@@ -189,6 +222,7 @@ public final class Member {
     long millis;
     synchronized (this) {
       failures++;
+      reason = "it had failed";
       // What only a person can mend need not be tried often.
       Duration wait = lasting ? options.retry().longest() : delay;
       double spread = ThreadLocalRandom.current().nextDouble(1 - SPREAD, 1 + SPREAD);
