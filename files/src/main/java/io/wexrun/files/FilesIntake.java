@@ -307,7 +307,7 @@ public final class FilesIntake implements Intake {
   public Optional<Block> poll(Duration wait) {
     Optional<Block> block = pass();
     if (block.isEmpty() && atEnd) {
-      Pace.rest(wait);
+      pace.rest(wait);
       block = pass();
     }
     atEnd = block.isEmpty();

@@ -23,7 +23,10 @@ import java.util.function.Consumer;
  * what has become of them.
  */
 final class Filling {
-  private static final Duration POLL = Duration.ofMillis(100);
+  /** How long an intake is waited for: the longer, the longer nothing has come. */
+  private static final long SHORTEST_POLL = 100;
+
+  private static final long LONGEST_POLL = 600;
   private static final long SYNC_NANOS = Duration.ofMillis(200).toNanos();
 
   private final RunParts parts;
@@ -38,6 +41,7 @@ final class Filling {
   private boolean stopped;
   private boolean delivered;
   private long syncedAt = System.nanoTime();
+  private long poll = SHORTEST_POLL;
 
   /**
    * A filling that has not begun.
@@ -94,8 +98,9 @@ final class Filling {
     if (assigner.lookIsDue()) {
       look();
     }
-    Optional<Block> block = intake.poll(POLL);
+    Optional<Block> block = intake.poll(Duration.ofMillis(poll));
     if (block.isPresent()) {
+      poll = SHORTEST_POLL;
       if (!put(block.get())) {
         return false;
       }
@@ -104,6 +109,7 @@ final class Filling {
       }
       return true;
     }
+    poll = Math.min(2 * poll, LONGEST_POLL);
     sync();
     return look() || !options.untilDrained() || !intake.drained() || goesBack();
   }

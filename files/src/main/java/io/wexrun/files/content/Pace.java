@@ -1,8 +1,6 @@
 package io.wexrun.files.content;
 
-import io.wexrun.core.diagnose.OutsideException;
 import java.io.Closeable;
-import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
@@ -24,7 +22,11 @@ public final class Pace implements Closeable {
   /** A look to be sure is to take at most one part of so many. */
   private static final int SURE_PARTS = 200;
 
+  /** Where nothing tells of new lines, they are looked for so often. */
   private static final long REST_MILLIS = 50;
+
+  /** What is written together need not be read one by one. */
+  private static final long GATHER_MILLIS = 20;
 
   /** A look is to take at most one part of so many. */
   private static final int PARTS = 6;
@@ -97,9 +99,13 @@ public final class Pace implements Closeable {
    *
    * @param most not longer than that
    */
-  public static void rest(Duration most) {
+  public void rest(Duration most) {
     try {
-      Thread.sleep(Math.max(1, Math.min(REST_MILLIS, most.toMillis())));
+      if (watching.isEmpty()) {
+        Thread.sleep(Math.max(1, Math.min(REST_MILLIS, most.toMillis())));
+      } else if (watching.get().await(Math.max(1, most.toMillis()))) {
+        Thread.sleep(Math.min(GATHER_MILLIS, Math.max(1, most.toMillis())));
+      }
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
     }
@@ -113,12 +119,6 @@ public final class Pace implements Closeable {
 
   @Override
   public void close() {
-    if (watching.isPresent()) {
-      try {
-        watching.get().close();
-      } catch (IOException e) {
-        throw new OutsideException("cannot end watching files: " + e.getMessage(), e);
-      }
-    }
+    watching.ifPresent(Watching::close);
   }
 }

@@ -1,28 +1,22 @@
 package io.wexrun.files.content;
 
-import static java.nio.file.StandardWatchEventKinds.ENTRY_CREATE;
-import static java.nio.file.StandardWatchEventKinds.ENTRY_DELETE;
 import static java.nio.file.StandardWatchEventKinds.ENTRY_MODIFY;
 
 import java.io.Closeable;
 import java.io.IOException;
-import java.nio.file.FileSystems;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.WatchEvent;
-import java.nio.file.WatchKey;
-import java.nio.file.WatchService;
 import java.util.Collection;
-import java.util.HashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
-import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
 
 /**
  * Watches folders by the events of the system, where those tell everything. They do not on network
- * folders, where others write without this system's knowledge. For one thread.
+ * folders, where others write without this system's knowledge. For one thread, and that of the
+ * events.
  */
 final class Watching implements Closeable {
   /** Beginnings of the names of file systems on which others may write unseen. */
@@ -40,9 +34,13 @@ final class Watching implements Closeable {
           "virtiofs",
           "vboxsf");
 
-  private final WatchService service;
-  private final Map<WatchKey, Path> folders = new HashMap<>();
+  private final SystemEvents events;
   private final Set<Path> watched = new LinkedHashSet<>();
+  private Set<Path> written = new LinkedHashSet<>();
+  private Set<Path> others = new LinkedHashSet<>();
+  private boolean unknown;
+  private long happened;
+  private long rested;
 
   /**
    * What has happened since it was asked before.
@@ -53,17 +51,13 @@ final class Watching implements Closeable {
    */
   record News(Set<Path> written, Set<Path> others, boolean unknown) {}
 
-  private Watching(WatchService service) {
-    this.service = service;
+  private Watching(SystemEvents events) {
+    this.events = events;
   }
 
   /** Watches nothing yet; empty if the system has no events. */
   static Optional<Watching> begin() {
-    try {
-      return Optional.of(new Watching(FileSystems.getDefault().newWatchService()));
-    } catch (IOException | UnsupportedOperationException e) {
-      return Optional.empty();
-    }
+    return SystemEvents.get().map(Watching::new);
   }
 
   /**
@@ -73,7 +67,7 @@ final class Watching implements Closeable {
    */
   Optional<String> watch(Collection<Path> more) {
     for (Path folder : more) {
-      if (watched.contains(folder)) {
+      if (isWatched(folder)) {
         continue;
       }
       try {
@@ -81,11 +75,14 @@ final class Watching implements Closeable {
         if (UNSEEN.stream().anyMatch(system::startsWith)) {
           return Optional.of(folder + " is on a file system (" + system + ") that has no events");
         }
-        WatchKey key =
-            folder.toRealPath().register(service, ENTRY_CREATE, ENTRY_DELETE, ENTRY_MODIFY);
-        folders.put(key, folder);
-        watched.add(folder);
+        synchronized (this) {
+          watched.add(folder); // Before the first event can come that says it is gone.
+        }
+        events.watch(folder.toRealPath(), folder, this);
       } catch (IOException e) {
+        synchronized (this) {
+          watched.remove(folder);
+        }
         if (Files.isDirectory(folder)) {
           return Optional.of("the system gives no events of " + folder + ": " + e.getMessage());
         }
@@ -94,33 +91,58 @@ final class Watching implements Closeable {
     return Optional.empty();
   }
 
-  /** What has happened; does not wait. */
-  News news() {
-    Set<Path> written = new LinkedHashSet<>();
-    Set<Path> others = new LinkedHashSet<>();
-    boolean unknown = false;
-    for (WatchKey key = service.poll(); key != null; key = service.poll()) {
-      Path folder = folders.get(key);
-      for (WatchEvent<?> event : key.pollEvents()) {
-        if (!(event.context() instanceof Path name)) {
-          unknown = true;
-        } else if (event.kind() == ENTRY_MODIFY) {
-          written.add(folder.resolve(name));
-        } else {
-          others.add(folder.resolve(name));
-        }
-      }
-      if (!key.reset()) {
-        watched.remove(folder); // The folder is gone; another one may come in its place.
-        folders.remove(key);
+  private synchronized boolean isWatched(Path folder) {
+    return watched.contains(folder);
+  }
+
+  /** Something has happened in a folder. From the thread of the events. */
+  synchronized void happened(Path folder, List<WatchEvent<?>> all, boolean valid) {
+    for (WatchEvent<?> event : all) {
+      if (!(event.context() instanceof Path name)) {
         unknown = true;
+      } else if (event.kind() == ENTRY_MODIFY) {
+        written.add(folder.resolve(name));
+      } else {
+        others.add(folder.resolve(name));
       }
     }
-    return new News(written, others, unknown);
+    if (!valid) {
+      watched.remove(folder); // It is gone; another one may come in its place.
+      unknown = true;
+    }
+    happened++;
+    notifyAll();
+  }
+
+  /** What has happened; does not wait. */
+  synchronized News news() {
+    News news = new News(written, others, unknown);
+    written = new LinkedHashSet<>();
+    others = new LinkedHashSet<>();
+    unknown = false;
+    return news;
+  }
+
+  /**
+   * Waits until something has happened that has not ended such a wait before.
+   *
+   * @return whether it has; not, if it took too long
+   */
+  synchronized boolean await(long millis) throws InterruptedException {
+    long until = System.nanoTime() + millis * 1_000_000;
+    while (rested == happened) {
+      long left = (until - System.nanoTime()) / 1_000_000;
+      if (left <= 0) {
+        return false;
+      }
+      wait(left);
+    }
+    rested = happened;
+    return true;
   }
 
   @Override
-  public void close() throws IOException {
-    service.close();
+  public void close() {
+    events.leave(this);
   }
 }

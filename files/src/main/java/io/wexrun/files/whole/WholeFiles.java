@@ -401,7 +401,7 @@ final class WholeFiles implements Intake {
   public Optional<Block> poll(Duration wait) {
     Optional<Block> block = next();
     if (block.isEmpty()) {
-      Pace.rest(wait);
+      pace.rest(wait);
     }
     return block;
   }
