@@ -40,6 +40,8 @@ final class LiveView implements AutoCloseable {
   private static final long DRAW_MILLIS = 500;
   private static final int KEPT = 240;
   private static final int INDENT = 10;
+  private static final int SMALLEST_WIDTH = 60;
+  private static final int SMALLEST_HEIGHT = 8;
   private static final String BARS = "▁▂▃▄▅▆▇█";
   private static final DateTimeFormatter CLOCK =
       DateTimeFormatter.ofPattern("HH:mm:ss").withZone(ZoneId.systemDefault());
@@ -159,9 +161,14 @@ final class LiveView implements AutoCloseable {
 
   private void draw(WorkspaceRun run) {
     Size size = screen.getSize();
-    int width = Math.max(40, size.getColumns());
-    int height = Math.max(8, size.getRows());
+    int width = Math.max(1, size.getColumns());
+    int height = Math.max(1, size.getRows());
     List<PipelineStatus> all = run.status();
+    if (width < SMALLEST_WIDTH || height < SMALLEST_HEIGHT) {
+      display.resize(height, width);
+      display.update(List.of(line("too small; q quits", PLAIN, width)), -1);
+      return;
+    }
     chosen = Math.max(0, Math.min(chosen, all.size() - 1));
     longest = all.stream().mapToInt(each -> each.pipeline().length()).max().orElse(0);
     List<AttributedString> lines = new ArrayList<>();

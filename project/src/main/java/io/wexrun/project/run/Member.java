@@ -18,6 +18,7 @@ import java.util.concurrent.ExecutionException;
 import java.util.concurrent.ScheduledExecutorService;
 import java.util.concurrent.ThreadLocalRandom;
 import java.util.concurrent.TimeUnit;
+import java.util.function.LongSupplier;
 
 /**
  * One pipeline of a run: what starts it, what it does, and when it is started again after it has
@@ -104,7 +105,7 @@ public final class Member {
         begins = false;
         run = started;
         this.started = at;
-        number = history.begun(name, reason, at);
+        number = noted(() -> history.begun(name, reason, at));
         notifyAll();
         enter(State.RUNNING, Optional.empty(), Optional.empty());
         if (stopped || paused || halted) {
@@ -186,7 +187,7 @@ public final class Member {
         failure != null
             ? "failed"
             : stopped ? "stopped" : paused ? "paused" : halted ? "changed" : "drained";
-    history.ended(
+    RunHistory.Ran ran =
         new RunHistory.Ran(
             number,
             name,
@@ -197,7 +198,29 @@ public final class Member {
             done.taken(),
             done.loaded(),
             done.dead(),
-            failure == null ? "" : message(failure)));
+            failure == null ? "" : message(failure));
+    noted(
+        () -> {
+          history.ended(ran);
+          return ran.number();
+        });
+  }
+
+  /** What is only for people to read must not end what loads. */
+  private long noted(LongSupplier note) {
+    try {
+      return note.getAsLong();
+    } catch (OutsideException e) {
+      threads.execute(
+          () ->
+              listener.told(
+                  new Notice(
+                      name,
+                      Notice.Kind.INTAKE,
+                      "its run is not noted in the history: " + e.getMessage(),
+                      Instant.now())));
+      return 0;
+    }
   }
 
   /** Called with the lock. */
