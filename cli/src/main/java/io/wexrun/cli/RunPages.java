@@ -77,6 +77,7 @@ final class RunPages {
       boolean well =
           each.state() == PipelineStatus.State.RUNNING
               || each.state() == PipelineStatus.State.PAUSED
+              || each.state() == PipelineStatus.State.SLEEPING
               || each.state() == PipelineStatus.State.ENDED && each.why().isEmpty();
       if (!well) {
         Map<String, Object> one = new LinkedHashMap<>();

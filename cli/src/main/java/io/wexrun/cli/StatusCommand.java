@@ -72,11 +72,14 @@ final class StatusCommand implements Callable<Integer> {
                   + String.join(", ", still));
         }
       }
-      boolean all =
-          still.isEmpty()
-              && shown.stream().allMatch(each -> each.state() == PipelineStatus.State.RUNNING);
+      boolean all = still.isEmpty() && shown.stream().allMatch(StatusCommand::isWell);
       return all ? ExitCode.DONE : ExitCode.OUTSIDE;
     }
+  }
+
+  private static boolean isWell(PipelineStatus each) {
+    return each.state() == PipelineStatus.State.RUNNING
+        || each.state() == PipelineStatus.State.SLEEPING;
   }
 
   static Map<String, Object> facts(PipelineStatus each) {
@@ -122,6 +125,13 @@ final class StatusCommand implements Callable<Integer> {
         List.of(false, false, true, true, true, true, true, true),
         rows);
     for (PipelineStatus each : all) {
+      if (each.state() == PipelineStatus.State.SLEEPING) {
+        terminal.out.println(
+            terminal.style(Terminal.Style.BOLD, each.pipeline())
+                + each.next()
+                    .map(n -> " is started in " + until(n))
+                    .orElse(" is started after others"));
+      }
       each.why()
           .ifPresent(
               why ->

@@ -109,9 +109,10 @@ class HouseTest {
       project.open      : core.channel core.connect core.diagnose core.intake core.pipeline
                           core.reference core.run core.secret core.shape core.tally core.target
                           project.definition state
+      project.time      : core.pipeline
       project.check     : core.connect core.diagnose core.framing core.intake core.pipeline
                           core.reference core.run core.shape core.target core.written project.definition
-                          project.open project.read project.yaml
+                          project.open project.read project.time project.yaml
       project.draft     : core.diagnose core.look core.pipeline core.reference core.schema core.shape
                           project.definition project.open project.read project.yaml
       project.facts     : core.connect core.dead core.diagnose core.intake core.run project.read queue queue.ends
@@ -119,10 +120,10 @@ class HouseTest {
       project.figures   : core.dead core.run core.tally project.facts
       project.ask       : core.diagnose core.pipeline core.run core.schema core.target project.facts
       project.run       : core.channel core.diagnose core.identity core.intake core.pipeline core.run
-                          core.shape core.tally core.target project.facts project.open project.read state
+                          core.shape core.tally core.target project.facts project.open project.read project.time state
       project           : core.channel core.connect core.dead core.diagnose core.intake core.path
                           core.pipeline core.run core.schema core.shape core.tally core.target project.check project.ask project.definition
-                          project.draft project.facts project.open project.read project.run queue
+                          project.draft project.facts project.open project.read project.run project.time queue
                           queue.care queue.ends state
       cli.demo          : core.diagnose
       cli               : cli.demo files.content files.whole core.connect core.dead core.diagnose core.intake core.look core.pipeline
@@ -167,6 +168,7 @@ class HouseTest {
                      org.apache.hadoop.conf org.apache.parquet org.xerial.snappy
       duckdb       : java.io java.nio.file java.sql org.apache.arrow org.duckdb
       project.yaml : org.snakeyaml
+      project.time : com.cronutils
       project.figures : io.prometheus.metrics java.io
       project      : com.google.re2j java.io java.net java.nio.channels java.nio.file java.security
                      org.snakeyaml.engine.v2.common org.snakeyaml.engine.v2.nodes

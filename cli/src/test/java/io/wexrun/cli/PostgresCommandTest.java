@@ -198,10 +198,10 @@ class PostgresCommandTest {
   }
 
   @Test
-  void aColumnThatVanishesOrChangesStopsTheRunWithTheDifference() throws Exception {
+  void aColumnThatVanishesOrChangesStopsAStrictRunWithTheDifference() throws Exception {
     start();
     write(1000);
-    Process run = here.start("run");
+    Process run = here.start("run", "--strict");
     await(run, "taken 1,000  loaded 2,000");
     here.run("sql", "--write", "alter table scans drop column gate");
     here.run("sql", "--write", "alter table scans alter column n type numeric");
@@ -229,12 +229,12 @@ class PostgresCommandTest {
   }
 
   @Test
-  void aWrongPasswordIsToldAndEndsTheRun() throws IOException {
+  void aWrongPasswordIsToldAndEndsAStrictRun() throws IOException {
     start();
     write(10);
     Path yaml = here.folder().resolve("wexrun.yaml");
     Files.writeString(yaml, Files.readString(yaml).replace("user: postgres", "user: nobody"));
-    Result run = here.run("run");
+    Result run = here.run("run", "--strict");
     assertThat(run.exit()).isEqualTo(3);
     assertThat(run.err()).contains("role \"nobody\" does not exist");
   }

@@ -101,6 +101,7 @@ record Scene(
           .map(definition.targets()::get)
           .filter(Objects::nonNull)
           .forEach(text::append);
+      text.append(pipeline.start());
       text.append(definition.encrypt()).append(definition.keys());
       signatures.put(pipeline.name(), text.toString());
     }

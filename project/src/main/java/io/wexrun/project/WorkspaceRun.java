@@ -27,6 +27,7 @@ import io.wexrun.project.run.Feeding;
 import io.wexrun.project.run.Member;
 import io.wexrun.project.run.Notices;
 import io.wexrun.project.run.ReferenceRenewal;
+import io.wexrun.project.time.Schedule;
 import io.wexrun.state.Hold;
 import io.wexrun.state.WorkspaceState;
 import java.time.Instant;
@@ -137,7 +138,13 @@ public final class WorkspaceRun implements AutoCloseable {
   private Member member(Pipeline pipeline, Launching launching) {
     Member member =
         new Member(
-            pipeline.name(), launching.of(pipeline), options, threads, listener, state.runs());
+            pipeline.name(),
+            launching.of(pipeline),
+            options,
+            threads,
+            listener,
+            state.runs(),
+            this::succeeded);
     put(pipeline.name(), member);
     return member;
   }
@@ -162,19 +169,32 @@ public final class WorkspaceRun implements AutoCloseable {
   /** Starts pipelines of one definition of the workspace. */
   private record Launching(WorkspaceRun run, Feeding feeding, Compiling compiling, boolean anew) {
     /** What starts a pipeline: first as it was compiled, then as it is compiled anew. */
-    Member.Starter of(Pipeline pipeline) {
+    Member.Plan of(Pipeline pipeline) {
+      Optional<Schedule> schedule =
+          run.options.startsAgain() && pipeline.start().isPlanned()
+              ? Optional.of(new Schedule(pipeline.start()))
+              : Optional.empty();
+      return new Member.Plan(starter(pipeline, schedule.isPresent()), schedule);
+    }
+
+    private Member.Starter starter(Pipeline pipeline, boolean planned) {
       AtomicReference<Compiling.Compiled> first =
           new AtomicReference<>(anew ? null : feeding.compiled().get(pipeline.name()));
       return () -> {
         Compiling.Compiled compiled = first.getAndSet(null);
-        return launch(pipeline, compiled == null ? compiling.now(pipeline) : compiled);
+        return launch(
+            pipeline,
+            compiled == null ? compiling.now(pipeline) : compiled,
+            planned ? run.options.drained() : run.options,
+            planned);
       };
     }
 
-    private PipelineRun launch(Pipeline pipeline, Compiling.Compiled first) {
+    private PipelineRun launch(
+        Pipeline pipeline, Compiling.Compiled first, RunOptions options, boolean planned) {
       String name = pipeline.name();
       Ends ends = feeding.ends();
-      Begun begun = new Begun(run.state, ends, run.lanes, run.options, compiling);
+      Begun begun = new Begun(run.state, ends, run.lanes, options, compiling);
       String text = begun.text(pipeline, first);
       if (begun.takeAgain(pipeline, first.shaper(), text)) {
         run.tell(name, Notice.Kind.GOES_ON, "took again what was missing in its targets");
@@ -183,10 +203,11 @@ public final class WorkspaceRun implements AutoCloseable {
       List<Pipeline> feeders = feeding.feeders(pipeline);
       BooleanSupplier fed =
           () ->
-              run.options.untilDrained()
-                  && feeders.stream()
-                      .filter(f -> f != pipeline)
-                      .allMatch(f -> run.members.get(f.name()).ended());
+              options.untilDrained()
+                  && (planned
+                      || feeders.stream()
+                          .filter(f -> f != pipeline)
+                          .allMatch(f -> run.members.get(f.name()).ended()));
       Compiling.Compiled compiled = kept(pipeline, first, compiling);
       String version = run.state.texts().keep(name, begun.text(pipeline, compiled)).version();
       Shaper shaper = compiled.shaper().withVersion(version);
@@ -200,8 +221,8 @@ public final class WorkspaceRun implements AutoCloseable {
                 told,
                 !feeders.isEmpty(),
                 fed,
-                run.options.choice(),
-                run.options.untilDrained() ? Receiving.TO_THE_END : Receiving.ALWAYS,
+                options.choice(),
+                options.untilDrained() ? Receiving.TO_THE_END : Receiving.ALWAYS,
                 shaper);
         RunParts parts =
             new RunParts(
@@ -212,12 +233,16 @@ public final class WorkspaceRun implements AutoCloseable {
                 ends.targets(pipeline),
                 run.state.tally(),
                 new ReferenceRenewal(pipeline, compiling, run.state, compiled.references(), told));
-        return PipelineRun.start(parts, run.lanes, run.options, run.listener);
+        return PipelineRun.start(parts, run.lanes, options, run.listener);
       } catch (RuntimeException e) {
         channel.close();
         throw e;
       }
     }
+  }
+
+  private void succeeded(String pipeline) {
+    members.values().forEach(member -> member.succeeded(pipeline));
   }
 
   private void tell(String pipeline, Notice.Kind kind, String text) {

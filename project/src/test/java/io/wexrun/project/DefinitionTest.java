@@ -162,6 +162,7 @@ class DefinitionTest {
         kinds ? Others.STOP : Others.DEAD,
         policy,
         kinds ? DiskChannelConnector.onDisk(policy.bytes() << 20) : Pipeline.IN_MEMORY,
+        io.wexrun.core.pipeline.Start.WITH_THE_RUN,
         List.of());
   }
 }

@@ -48,6 +48,9 @@ public interface RunHistory {
   /** Notes how a run has ended; its number, pipeline, reason and start stay as they were noted. */
   void ended(Ran run);
 
+  /** When a pipeline was started last; empty if it never was, as far as that is kept. */
+  Optional<Instant> lastStart(String pipeline);
+
   /**
    * The latest runs of some pipelines, the oldest of them first.
    *

@@ -31,6 +31,7 @@ final class SqlRunHistory implements RunHistory {
   private static final String END =
       "update run set ended = ?, how = ?, taken = ?, loaded = ?, dead = ?, detail = ?"
           + " where number = ?";
+  private static final String LAST = "select max(started) from run where pipeline = ?";
   private static final String LATEST =
       "select number, pipeline, why, started, ended, how, taken, loaded, dead, detail from run"
           + " order by number desc";
@@ -69,6 +70,17 @@ final class SqlRunHistory implements RunHistory {
                 run.dead(),
                 run.detail(),
                 run.number()));
+  }
+
+  @Override
+  public Optional<Instant> lastStart(String pipeline) {
+    return database.transaction(
+        "read the history of runs",
+        c -> {
+          long[] started = new long[1];
+          SqlDatabase.query(c, row -> started[0] = row.getLong(1), LAST, pipeline);
+          return started[0] == 0 ? Optional.empty() : Optional.of(Instants.instant(started[0]));
+        });
   }
 
   @Override

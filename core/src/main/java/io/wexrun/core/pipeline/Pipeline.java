@@ -30,6 +30,7 @@ import java.util.Objects;
  * @param flush when buffers are written
  * @param channel where records wait between intake and shaping: {@link #IN_MEMORY}, or a kind of
  *     channel that outlives a run, as in {@code {disk: 10GB}}
+ * @param start when it is started in a run that goes on
  * @param tags words by which people choose it among others; they change nothing of what it does
  */
 public record Pipeline(
@@ -43,6 +44,7 @@ public record Pipeline(
     Others others,
     FlushPolicy flush,
     Settings channel,
+    Start start,
     List<String> tags) {
 
   /** The channel that keeps nothing: what was not accounted for is taken again. */
@@ -72,13 +74,13 @@ public record Pipeline(
   /** This pipeline with other patterns. */
   public Pipeline withPatterns(Map<String, String> other) {
     return new Pipeline(
-        name, about, other, intake, shape, route, kinds, others, flush, channel, tags);
+        name, about, other, intake, shape, route, kinds, others, flush, channel, start, tags);
   }
 
   /** This pipeline with another intake. */
   public Pipeline withIntake(Settings other) {
     return new Pipeline(
-        name, about, patterns, other, shape, route, kinds, others, flush, channel, tags);
+        name, about, patterns, other, shape, route, kinds, others, flush, channel, start, tags);
   }
 
   /** Collects the parts of a pipeline; reads like the file. Not for several threads. */
@@ -93,6 +95,7 @@ public record Pipeline(
     private Others others = Others.DEAD;
     private FlushPolicy flush = FlushPolicy.DEFAULT;
     private Settings channel = IN_MEMORY;
+    private Start start = Start.WITH_THE_RUN;
     private final List<String> tags = new ArrayList<>();
 
     private Builder(String name) {
@@ -153,6 +156,12 @@ public record Pipeline(
       return this;
     }
 
+    /** When it is started in a run that goes on; without it with the run. */
+    public Builder start(Start times) {
+      start = times;
+      return this;
+    }
+
     /** Words by which people choose it among others. */
     public Builder tags(String... words) {
       tags.addAll(List.of(words));
@@ -170,7 +179,7 @@ public record Pipeline(
             "pipeline " + name + " needs an intake, and either a route or kinds");
       }
       return new Pipeline(
-          name, about, patterns, intake, shape, route, kinds, others, flush, channel, tags);
+          name, about, patterns, intake, shape, route, kinds, others, flush, channel, start, tags);
     }
   }
 }

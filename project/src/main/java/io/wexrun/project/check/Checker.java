@@ -289,6 +289,7 @@ public final class Checker {
     Diagnostics at = places.ofPipeline(pipeline.name(), diagnostics);
     checkIntake(pipeline, at);
     checkChannel(pipeline.channel(), at);
+    new StartCheck(definition.pipelines()).check(pipeline, at);
     List<String> known =
         Stream.concat(definition.tables().keySet().stream(), definition.targets().keySet().stream())
             .toList();

@@ -51,6 +51,16 @@ public final class FileForms {
             Form.with(
                 "pipeline", Form.text().about("its name"),
                 "about", Form.text().about("what it is for"),
+                "start",
+                    Form.keys(
+                            Form.with(
+                                "every", Form.text(),
+                                "cron", Form.text(),
+                                "zone", Form.text(),
+                                "after", Form.list(Form.text()),
+                                "missed", Form.word("once", "skip"),
+                                "retries", Form.text()))
+                        .about("when it is started in a run that goes on"),
                 "tags", Form.list(Form.text()).about("words by which it is chosen: tag:WORD"),
                 "parameters", Form.map(parameter).about("values that come when it is run"),
                 "patterns", Form.map(Form.text()).about("names of regular expressions"),

@@ -33,6 +33,8 @@ public record PipelineStatus(
     RUNNING,
     /** It runs, but cannot take in or deliver for now, and tries again. */
     WAITING,
+    /** It waits for its time, or for others. */
+    SLEEPING,
     /** It has failed, and is started again. */
     FAILED,
     /** Somebody has told it to wait. */

@@ -8,9 +8,12 @@ import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Sizes;
+import io.wexrun.core.pipeline.Start;
 import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.project.yaml.YamlFile;
 import io.wexrun.project.yaml.YamlMap;
+import java.time.DateTimeException;
+import java.time.ZoneId;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -29,6 +32,7 @@ public final class PipelineReader {
       List.of(
           "pipeline",
           "about",
+          "start",
           "tags",
           "parameters",
           "patterns",
@@ -108,7 +112,57 @@ public final class PipelineReader {
                 others.orElse(Others.DEAD),
                 flush,
                 channel(map),
+                start(map),
                 tags(map)));
+  }
+
+  private static Start start(YamlMap map) {
+    Optional<YamlMap> written = map.map("start");
+    if (written.isEmpty()) {
+      return Start.WITH_THE_RUN;
+    }
+    YamlMap start = written.get();
+    start.allow("start", List.of("every", "cron", "zone", "after", "missed", "retries"));
+    List<String> when =
+        Stream.of("every", "cron", "after").filter(k -> start.value(k).isPresent()).toList();
+    if (when.size() != 1) {
+      start.error(
+          start.node(),
+          when.isEmpty() ? "missing-key" : "wrong-form",
+          when.isEmpty() ? "nothing says when it is started" : "it is started in one way only",
+          Optional.of("write every: 10m, cron: '30 2 * * *', or after: [pipeline]"));
+    }
+    return new Start(
+        start.parsed(
+            "every",
+            t -> Sizes.duration(t).filter(d -> d.toMillis() >= 1000),
+            "a time of a second or more, such as 10m"),
+        start.text("cron"),
+        start
+            .parsed("zone", PipelineReader::zone, "a time zone, such as Europe/Berlin")
+            .orElse(Start.WITH_THE_RUN.zone()),
+        start.texts("after"),
+        start
+            .parsed(
+                "missed",
+                t -> Optional.of(t).filter(List.of("once", "skip")::contains),
+                "once or skip")
+            .orElse("once")
+            .equals("once"),
+        start
+            .parsed(
+                "retries",
+                t -> t.matches("[0-9]{1,4}") ? Optional.of(Integer.parseInt(t)) : Optional.empty(),
+                "a number of tries, such as 3")
+            .orElse(Start.RETRIES));
+  }
+
+  private static Optional<ZoneId> zone(String text) {
+    try {
+      return Optional.of(ZoneId.of(text));
+    } catch (DateTimeException e) {
+      return Optional.empty();
+    }
   }
 
   private static List<String> tags(YamlMap map) {

@@ -9,15 +9,20 @@ import io.wexrun.core.run.RunListener;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.project.facts.PipelineStatus;
 import io.wexrun.project.facts.PipelineStatus.State;
+import io.wexrun.project.time.Schedule;
 import io.wexrun.state.RunHistory;
 import java.time.Duration;
 import java.time.Instant;
+import java.util.HashSet;
+import java.util.List;
 import java.util.Optional;
+import java.util.Set;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.ExecutionException;
 import java.util.concurrent.ScheduledExecutorService;
 import java.util.concurrent.ThreadLocalRandom;
 import java.util.concurrent.TimeUnit;
+import java.util.function.Consumer;
 import java.util.function.LongSupplier;
 
 /**
@@ -31,6 +36,14 @@ public final class Member {
     PipelineRun start();
   }
 
+  /**
+   * How a pipeline is run.
+   *
+   * @param starter starts it
+   * @param schedule when; empty if it is started with the run, and goes on as long as that does
+   */
+  public record Plan(Starter starter, Optional<Schedule> schedule) {}
+
   /** The share of a wait by which it may be longer or shorter. */
   private static final double SPREAD = 0.25;
 
@@ -40,7 +53,11 @@ public final class Member {
   private final RunListener listener;
   private final RunHistory history;
   private final CompletableFuture<Void> end = new CompletableFuture<>();
-  private Starter starter;
+  private final Consumer<String> succeeded;
+  private final Set<String> done = new HashSet<>();
+  private Plan plan;
+  private int triesLeft;
+  private long sleep;
   private PipelineRun run;
   private Progress before = Progress.NONE;
   private State state = State.STARTING;
@@ -65,16 +82,19 @@ public final class Member {
    *
    * @param threads start it, and wait until it is started again
    * @param history where it is noted when it ran
+   * @param succeeded is told its name when a planned run has ended well
    */
   public Member(
       String name,
-      Starter starter,
+      Plan plan,
       RunOptions options,
       ScheduledExecutorService threads,
       RunListener listener,
-      RunHistory history) {
+      RunHistory history,
+      Consumer<String> succeeded) {
     this.name = name;
-    this.starter = starter;
+    this.plan = plan;
+    this.succeeded = succeeded;
     this.options = options;
     this.threads = threads;
     this.listener = listener;
@@ -84,6 +104,67 @@ public final class Member {
 
   /** Starts it, on a thread of its own if need be. */
   public void begin() {
+    Optional<Schedule> schedule = schedule();
+    if (schedule.isEmpty()) {
+      threads.execute(this::attempt);
+      return;
+    }
+    Instant now = Instant.now();
+    Optional<Instant> last = lastStart();
+    sleepUntil(schedule.get().first(last, now));
+  }
+
+  private Optional<Instant> lastStart() {
+    try {
+      return history.lastStart(name);
+    } catch (OutsideException e) {
+      return Optional.empty(); // As if it had never run: what is taken twice is passed over.
+    }
+  }
+
+  private synchronized Optional<Schedule> schedule() {
+    return plan.schedule();
+  }
+
+  /** Waits for its time, or for others if there is none. */
+  private void sleepUntil(Optional<Instant> time) {
+    long mine;
+    synchronized (this) {
+      mine = ++sleep;
+      triesLeft = plan.schedule().map(s -> s.start().retries()).orElse(0);
+      enter(State.SLEEPING, Optional.empty(), time);
+    }
+    time.ifPresent(
+        at -> {
+          long millis = Math.max(0, Duration.between(Instant.now(), at).toMillis());
+          threads.schedule(() -> due(mine), millis, TimeUnit.MILLISECONDS);
+        });
+  }
+
+  private void due(long mine) {
+    synchronized (this) {
+      if (sleep != mine || state != State.SLEEPING) {
+        return; // It was started meanwhile, or its times were changed.
+      }
+      reason = "its time had come";
+    }
+    attempt();
+  }
+
+  /** Another pipeline has succeeded; it is started, if that was the last one it waited for. */
+  public void succeeded(String other) {
+    synchronized (this) {
+      List<String> after = plan.schedule().map(s -> s.start().after()).orElse(List.of());
+      if (!after.contains(other)) {
+        return;
+      }
+      done.add(other);
+      if (!done.containsAll(after) || state != State.SLEEPING) {
+        return; // While it runs, or is paused, it is started once afterwards.
+      }
+      done.clear();
+      reason = "after " + String.join(", ", after);
+    }
     threads.execute(this::attempt);
   }
 
@@ -96,7 +177,7 @@ public final class Member {
       }
       begins = true;
       enter(State.STARTING, Optional.empty(), Optional.empty());
-      how = starter;
+      how = plan.starter();
     }
     try {
       Instant at = Instant.now();
@@ -158,8 +239,9 @@ public final class Member {
       }
       notifyAll();
       boolean still = paused || halted || resumes;
+      boolean planned = plan.schedule().isPresent();
       boolean over = failure == null || failure instanceof MistakesException;
-      if (stopped || !still && (over || !options.startsAgain())) {
+      if (stopped || !still && !planned && (over || !options.startsAgain())) {
         // Who is stopped need not know why it could not be started.
         finish(stopped && ended == null && options.startsAgain() ? null : failure);
         return;
@@ -176,8 +258,34 @@ public final class Member {
     }
     if (again) {
       threads.execute(this::attempt);
+    } else if (schedule().isPresent() && (failure == null || triesLeft() == 0)) {
+      endOfPlanned(failure);
     } else {
       failed(failure);
+    }
+  }
+
+  private synchronized int triesLeft() {
+    return triesLeft;
+  }
+
+  private void endOfPlanned(Throwable failure) {
+    if (failure == null) {
+      tellThatItRuns();
+    } else {
+      tell("failed, and waits for its next time: " + message(failure));
+    }
+    sleepUntil(schedule().orElseThrow().next(Instant.now()));
+    if (failure == null) {
+      succeeded.accept(name);
+    }
+    boolean asked;
+    synchronized (this) {
+      List<String> after = plan.schedule().orElseThrow().start().after();
+      asked = !after.isEmpty() && done.containsAll(after);
+    }
+    if (asked) {
+      List.copyOf(done).stream().findFirst().ifPresent(this::succeeded);
     }
   }
 
@@ -245,6 +353,7 @@ public final class Member {
     long millis;
     synchronized (this) {
       failures++;
+      triesLeft = Math.max(0, triesLeft - 1);
       reason = "it had failed";
       // What only a person can mend need not be tried often.
       Duration wait = lasting ? options.retry().longest() : delay;
@@ -288,8 +397,8 @@ public final class Member {
   }
 
   /** From now on it is started in another way. */
-  public synchronized void replace(Starter other) {
-    starter = other;
+  public synchronized void replace(Plan other) {
+    plan = other;
     delay = options.retry().first();
   }
 
@@ -316,7 +425,11 @@ public final class Member {
     synchronized (this) {
       halted = false;
     }
-    threads.execute(this::attempt);
+    if (schedule().isPresent()) {
+      begin();
+    } else {
+      threads.execute(this::attempt);
+    }
   }
 
   /** Lets it wait until it is resumed; what it holds is flushed first. False if it has ended. */

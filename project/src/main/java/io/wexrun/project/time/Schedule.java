@@ -1,0 +1,63 @@
+package io.wexrun.project.time;
+
+import com.cronutils.model.Cron;
+import com.cronutils.model.CronType;
+import com.cronutils.model.definition.CronDefinitionBuilder;
+import com.cronutils.model.time.ExecutionTime;
+import com.cronutils.parser.CronParser;
+import io.wexrun.core.pipeline.Start;
+import java.time.Instant;
+import java.time.ZonedDateTime;
+import java.util.Optional;
+
+/** The times at which a pipeline is started. Immutable. */
+public final class Schedule {
+  private static final CronParser PARSER =
+      new CronParser(CronDefinitionBuilder.instanceDefinitionFor(CronType.UNIX));
+
+  private final Start start;
+  private final Optional<ExecutionTime> times;
+
+  /**
+   * The times that are written.
+   *
+   * @throws IllegalArgumentException if the cron expression is none, with why
+   */
+  public Schedule(Start start) {
+    this.start = start;
+    this.times = start.cron().map(Schedule::parsed).map(ExecutionTime::forCron);
+  }
+
+  private static Cron parsed(String text) {
+    return PARSER.parse(text).validate();
+  }
+
+  /** What is written. */
+  public Start start() {
+    return start;
+  }
+
+  /** The first time after an instant; empty if it is started after others, or never again. */
+  public Optional<Instant> next(Instant after) {
+    if (start.every().isPresent()) {
+      return Optional.of(after.plus(start.every().get()));
+    }
+    ZonedDateTime from = ZonedDateTime.ofInstant(after, start.zone());
+    return times.flatMap(t -> t.nextExecution(from)).map(ZonedDateTime::toInstant);
+  }
+
+  /**
+   * When it is started first in a run.
+   *
+   * @param last when it was started last; empty if it never was
+   * @param now when the run begins
+   */
+  public Optional<Instant> first(Optional<Instant> last, Instant now) {
+    if (start.every().isPresent() && last.isEmpty()) {
+      return Optional.of(now);
+    }
+    Optional<Instant> planned = next(last.orElse(now));
+    boolean passed = planned.filter(time -> time.isBefore(now)).isPresent();
+    return passed ? (start.missed() ? Optional.of(now) : next(now)) : planned;
+  }
+}

@@ -1,0 +1,2 @@
+/** When pipelines are started. */
+package io.wexrun.project.time;
