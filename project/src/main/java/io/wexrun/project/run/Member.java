@@ -193,8 +193,8 @@ public final class Member {
           started.stop(); // Somebody has said so meanwhile.
         }
       }
-      tellThatItRuns();
       started.whenEnded(() -> threads.execute(() -> ended(started)));
+      tellThatItRuns();
     } catch (Throwable e) {
       after(e, null);
     }
