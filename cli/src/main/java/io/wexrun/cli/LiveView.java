@@ -256,7 +256,7 @@ final class LiveView implements AutoCloseable {
             brief(done.held()),
             brief(Math.round(each.rate()))));
     int left = Math.max(0, width - row.columnLength() - 1);
-    row.styled(here ? base : coloured(base, AttributedStyle.CYAN), spark(each.pipeline(), left));
+    row.styled(here ? base : coloured(base, AttributedStyle.CYAN), curve(each.pipeline(), left));
     return row.toAttributedString().columnSubSequence(0, width);
   }
 
@@ -280,7 +280,7 @@ final class LiveView implements AutoCloseable {
   }
 
   /** The rates of the last seconds, the newest at the right. */
-  private String spark(String pipeline, int room) {
+  private String curve(String pipeline, int room) {
     List<Double> kept = List.copyOf(rates.getOrDefault(pipeline, new ArrayDeque<>()));
     List<Double> shown = kept.subList(Math.max(0, kept.size() - room), kept.size());
     double most = shown.stream().max(Comparator.naturalOrder()).orElse(0.0);

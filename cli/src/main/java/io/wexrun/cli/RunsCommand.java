@@ -97,7 +97,7 @@ final class RunsCommand implements Callable<Integer> {
               Terminal.brief(run.detail(), LONGEST)));
     }
     terminal.table(
-        List.of("started", "pipeline", "since", "for", "taken", "loaded", "dead", "it", "because"),
+        List.of("started", "pipeline", "why", "for", "taken", "loaded", "dead", "state", "detail"),
         List.of(false, false, false, true, true, true, true, false, false),
         rows);
     terminal.flush();

@@ -290,6 +290,79 @@ class DeliveryTest {
         .hasMessageNotContaining("break");
   }
 
+  /** Our own receiver is one, too: it knows a post again, and who sends it. */
+  @Test
+  void rowsAreDeliveredOverTlsToWhoeverKnowsTheCertificate() throws Exception {
+    Pem server = Pem.of(folder, "server");
+    Pem sender = Pem.of(folder, "sender");
+    assertThat(server.certificate()).exists();
+    assertThat(sender.key()).exists();
+    Map<String, Object> door =
+        Map.of("certificate", "server.pem", "key", "server-key.pem", "clients", "sender.pem");
+    Map<String, Object> own =
+        Map.of("authorities", "server.pem", "certificate", "sender.pem", "key", "sender-key.pem");
+    try (Receiver receiver = Receiver.of(folder, "http", "0/in", "tls", door)) {
+      String address = "https://localhost:" + receiver.port() + "/in";
+      assertThatThrownBy(
+              () ->
+                  deliver(
+                      0,
+                      rows(2),
+                      address,
+                      "tls",
+                      Map.of("authorities", "server.pem"),
+                      "timeout",
+                      "500ms"))
+          .as("without a certificate of its own")
+          .isInstanceOf(OutsideException.class);
+      assertThatThrownBy(() -> deliver(0, rows(2), address, "timeout", "500ms"))
+          .as("without knowing who signs")
+          .isInstanceOf(OutsideException.class);
+      assertThat(deliver(0, rows(2), address, "tls", own, "compress", "gzip").skipped())
+          .as("what had failed is sent first")
+          .isEqualTo(2);
+      assertThat(receiver.texts()).hasSize(2).allMatch(text -> text.contains("\"gate\":\"g"));
+    }
+    assertThatThrownBy(
+            () -> store("https://localhost:1/in", "tls", Map.of("authorities", "none.pem")))
+        .hasMessageContaining("certificates under 'tls' cannot be used");
+  }
+
+  @Test
+  void whatWaitsOnDiskAndIsDamagedIsTold() throws Exception {
+    Object[] more = {"undelivered", Map.of("after", "1ms"), "timeout", "200ms"};
+    String dead = "http://127.0.0.1:1/in";
+    assertThatThrownBy(() -> deliver(0, rows(3), dead, more)).hasMessageContaining("nobody");
+    Path kept = folder.resolve(".wexrun/deliveries/office/scans/passages");
+    byte[] sending = Files.readAllBytes(kept.resolve("sending"));
+    byte[] wrong = sending.clone();
+    wrong[20] ^= 1;
+    Files.write(kept.resolve("sending"), wrong);
+    assertThatThrownBy(() -> deliver(0, rows(3), dead, more)).hasMessageContaining("is damaged");
+    Files.write(kept.resolve("sending"), Arrays.copyOf(sending, sending.length / 2));
+    assertThatThrownBy(() -> deliver(0, rows(3), dead, more)).hasMessageContaining("is damaged");
+    Files.write(kept.resolve("sending"), sending);
+    assertThat(deliver(0, rows(3), dead, more).skipped()).as("put aside").isEqualTo(3);
+    byte[] progress = Files.readAllBytes(kept.resolve("progress"));
+    Files.write(kept.resolve("progress"), Arrays.copyOf(progress, 9));
+    assertThatThrownBy(() -> deliver(3, rows(1), dead, more))
+        .hasMessageContaining("progress is damaged")
+        .hasMessageContaining("put it back from a backup");
+    Files.write(kept.resolve("progress"), progress);
+    Path facts;
+    try (var files = Files.list(folder.resolve("undelivered"))) {
+      facts = files.filter(f -> f.toString().endsWith(".json")).findFirst().orElseThrow();
+    }
+    byte[] before = Files.readAllBytes(facts);
+    Files.writeString(facts, "{");
+    try (Store store = store(dead, more)) {
+      assertThatThrownBy(() -> ((Resending) store).putAside())
+          .hasMessageContaining("does not say what was put aside");
+      Files.write(facts, before);
+      assertThat(((Resending) store).putAside()).hasSize(1);
+    }
+  }
+
   @Test
   void aTokenByClientCredentialsIsAskedForAndAskedForAgain() throws Exception {
     Scripted server =

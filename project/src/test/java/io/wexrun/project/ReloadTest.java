@@ -188,6 +188,27 @@ class ReloadTest {
   @Test
   void aStoreThatIsMovedIsOpenedInItsNewPlace() throws Exception {
     folder();
+    try (Workspace workspace = Workspace.open(path)) {
+      try (WorkspaceRun first = workspace.run(RunOptions.untilDrained(true))) {
+        first.await();
+      }
+    }
+    Files.copy(path.resolve("s.db"), path.resolve("moved.db"));
+    try (Workspace workspace = Workspace.open(path);
+        WorkspaceRun run = workspace.run(GOES_ON, listener)) {
+      until(() -> run.status().stream().allMatch(s -> s.state() == PipelineStatus.State.RUNNING));
+      edit("wexrun.yaml", WORKSPACE.replace("s.db", "moved.db"));
+      until(() -> wasTold("changed a, b"));
+      append("a/1.log", "3\n");
+      until(() -> loaded(workspace, "a") == 3);
+      assertThat(asked(workspace, "select count(*) from a")).isEqualTo("[[3]]");
+      assertThat(run.ended()).isFalse();
+    }
+  }
+
+  @Test
+  void aPipelineMayGoOnIntoANewStore() throws Exception {
+    folder();
     try (Workspace workspace = Workspace.open(path);
         WorkspaceRun run = workspace.run(GOES_ON, listener)) {
       until(() -> loaded(workspace, "a") == 2 && loaded(workspace, "b") == 1);

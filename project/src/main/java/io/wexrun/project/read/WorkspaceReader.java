@@ -3,6 +3,7 @@ package io.wexrun.project.read;
 import io.wexrun.core.connect.ColumnsReader;
 import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.Failure;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Pipeline;
@@ -131,7 +132,7 @@ public final class WorkspaceReader {
     } catch (CharacterCodingException e) {
       throw new OutsideException(path + " is not UTF-8 text: save it as UTF-8", e);
     } catch (IOException e) {
-      throw new OutsideException("cannot read " + path + ": " + e.getMessage(), e);
+      throw new OutsideException("cannot read " + path + ": " + Failure.told(e), e);
     }
   }
 
