@@ -205,7 +205,7 @@ class FilesIntakeTest {
       delimiter = '|',
       value = {
         "in/none.log | wait | missing-file there is no file",
-        "none/*.log  | wait | missing-file there is no folder",
+        "none/*.log  | wait | missing-folder there is no folder",
         "in/*.log    | tkae | bad-value 'tkae' is neither wait nor take",
         "in/*.none   | wait | no-file-yet no file matches in/*.none yet",
       })

@@ -146,8 +146,10 @@ final class Compilation {
         new Checker(site, whole, new DefinitionPlaces(), connectors, name -> looksUp, diagnostics);
     Shaper shaper = checker.compile(pipeline);
     if (diagnostics.errors() > 0) {
+      Diagnostic first =
+          diagnostics.all().stream().filter(Scene::isError).findFirst().orElseThrow();
       throw new OutsideException(
-          diagnostics.all().get(0).toString().lines().findFirst().orElse(""));
+          first.message() + first.hint().map(hint -> ": " + hint).orElse(""));
     }
     return with(shaper, looksUp, whole);
   }

@@ -31,6 +31,9 @@ import java.util.stream.Stream;
  */
 record Scene(
     WorkspaceDefinition definition, DefinitionPlaces places, Compilation compilation, Ends ends) {
+  /** What may come while a run goes on: a file that is looked up, a folder that is mounted. */
+  private static final List<String> WAITED_FOR = List.of("missing-reference", "missing-folder");
+
   /**
    * What was read from files, or made in Java.
    *
@@ -73,7 +76,7 @@ record Scene(
 
   /** Whether a mistake is only that something is not there yet, for which a run can wait. */
   static boolean passes(Diagnostic mistake) {
-    return mistake.code().equals("missing-reference");
+    return WAITED_FOR.contains(mistake.code());
   }
 
   /**

@@ -144,7 +144,7 @@ class CheckTest {
         "intake: {queue: gate-events} ~ intake: {queue: gate-events, strat: newest} ~ 30"
             + " unknown-key the queue intake has no key 'strat'",
         "start: oldest ~ start: oldset ~ 37 bad-value 'oldset' is neither oldest nor newest",
-        "{files: 'in/*.log', longest: 1KB} ~ {files: 'out/*.log'} ~ 17 missing-file there is no"
+        "{files: 'in/*.log', longest: 1KB} ~ {files: 'out/*.log'} ~ 17 missing-folder there is no"
             + " folder",
         "{files: 'in/*.log', longest: 1KB} ~ {fils: 'in/*.log'} ~ 10 unknown-intake there is no"
             + " intake of the kind 'fils'",

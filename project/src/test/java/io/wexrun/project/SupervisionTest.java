@@ -162,6 +162,32 @@ class SupervisionTest {
   }
 
   @Test
+  void aPipelineWaitsForAFolderThatIsNotMountedYet() throws Exception {
+    Folder folder = twoStores();
+    folder.write(
+        "pipelines/more.yaml",
+        """
+        pipeline: mounted
+        intake: {files: 'mount/*.log'}
+        shape: [{template: '{n:long}'}]
+        route: [{to: a}]
+        flush: {age: 50ms}
+        """);
+    try (Workspace workspace = Workspace.open(path)) {
+      assertThatThrownBy(() -> workspace.run(RunOptions.untilDrained(true)))
+          .hasMessageContaining("there is no folder");
+      try (WorkspaceRun run = workspace.run(GOES_ON, listener)) {
+        until(() -> loaded(workspace, "good") == 3);
+        until(() -> !told.isEmpty());
+        assertThat(told.get(0).toString())
+            .startsWith("mounted: failed, and is started again after a while: there is no folder");
+        folder.write("mount/a.log", "1\n2\n");
+        until(() -> loaded(workspace, "mounted") == 2);
+      }
+    }
+  }
+
+  @Test
   void aPipelineIsPausedResumedAndStoppedWhileTheOthersGoOn() throws Exception {
     Folder folder = twoStores();
     try (Workspace workspace = Workspace.open(path);

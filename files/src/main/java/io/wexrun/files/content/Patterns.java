@@ -158,7 +158,7 @@ public record Patterns(
                       + " files that come later"));
     } else if (!pattern.plain() && !Files.isDirectory(pattern.folder())) {
       diagnostics.error(
-          "missing-file",
+          "missing-folder",
           at,
           "there is no folder " + pattern.folder(),
           Optional.of("make it, or mend the name; names start from the workspace's folder"));
