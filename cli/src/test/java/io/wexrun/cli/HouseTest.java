@@ -60,7 +60,7 @@ class HouseTest {
                           core.schema core.shape
       core.channel      : core.intake core.tally
       core.run          : core.batch core.channel core.dead core.diagnose core.intake core.pipeline
-                          core.shape core.tally core.target
+                          core.schema core.shape core.tally core.target
       core.connect      : core.batch core.channel core.diagnose core.intake core.pipeline core.reference
                           core.schema core.secret core.target core.written
       state             : core.dead core.diagnose core.identity core.intake core.schema core.tally

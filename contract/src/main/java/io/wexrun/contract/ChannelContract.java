@@ -18,8 +18,6 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.SplittableRandom;
-import java.util.concurrent.CompletableFuture;
-import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicInteger;
 import java.util.stream.LongStream;
 import org.junit.jupiter.api.Test;
@@ -73,11 +71,7 @@ public abstract class ChannelContract {
   }
 
   private static boolean put(Channel channel, Block block) {
-    try {
-      return channel.put(block);
-    } catch (InterruptedException e) {
-      throw new AssertionError(e);
-    }
+    return channel.put(block) == Channel.Put.TAKEN;
   }
 
   private static Account account(SourcePartition source, long from, long to) {
@@ -202,44 +196,64 @@ public abstract class ChannelContract {
     }
   }
 
+  /** Puts blocks that cannot be made smaller, and says how many were taken. */
+  private static int fill(Channel channel, long from) {
+    byte[] noise = new byte[3000];
+    new SplittableRandom(1).nextBytes(noise);
+    int put = 0;
+    long at = from;
+    while (put(channel, new Block(A, at, at + 3000, noise, 3000, Lines.FRAMING))) {
+      at += 3000;
+      put++;
+      assertThat(put).isLessThan(100);
+    }
+    return put;
+  }
+
+  private static Block noise(int number) {
+    return new Block(A, number * 3000L, number * 3000L + 3000, new byte[3000], 3000, Lines.FRAMING);
+  }
+
   @Test
-  void aFullChannelHoldsUpTheIntakeUntilItIsEnded() throws Exception {
+  void aFullChannelTellsWhenThereIsRoomAgain() {
     try (Channel channel = open(4096, Map.of())) {
       channel.begin(A, 0);
-      byte[] noise = new byte[3000];
-      new SplittableRandom(1).nextBytes(noise);
-      CompletableFuture<Integer> filling =
-          CompletableFuture.supplyAsync(
-              () -> {
-                int put = 0;
-                long from = 0;
-                while (put(channel, new Block(A, from, from + 3000, noise, 3000, Lines.FRAMING))) {
-                  from += 3000;
-                  put++;
-                }
-                return put;
-              });
-      Thread.sleep(100);
-      assertThat(filling).isNotDone();
-      channel.end();
-      assertThat(filling.get(20, TimeUnit.SECONDS)).isBetween(1, 100);
+      AtomicInteger room = new AtomicInteger();
+      channel.listenForRoom(room::incrementAndGet);
+      int put = fill(channel, 0);
+      assertThat(put).isPositive();
+      assertThat(channel.put(noise(put))).isEqualTo(Channel.Put.FULL);
+      assertThat(room).hasValue(0);
+      for (int i = 0; i < put; i++) {
+        Block block = channel.take().orElseThrow();
+        channel.accounted(List.of(account(A, block.first(), block.end())));
+      }
+      assertThat(room).hasPositiveValue();
+      assertThat(channel.put(noise(put))).isEqualTo(Channel.Put.TAKEN);
     }
   }
 
   @Test
-  void anAbandonedChannelTakesInWhatFitsAndNoMore() throws Exception {
+  void whoWaitsForRoomIsToldThatTheChannelHasEnded() {
+    try (Channel channel = open(4096, Map.of())) {
+      channel.begin(A, 0);
+      int put = fill(channel, 0);
+      AtomicInteger room = new AtomicInteger();
+      channel.listenForRoom(room::incrementAndGet);
+      channel.end();
+      assertThat(room).hasPositiveValue();
+      assertThat(channel.put(noise(put))).isEqualTo(Channel.Put.ENDED);
+    }
+  }
+
+  @Test
+  void anAbandonedChannelTakesInWhatFitsAndNoMore() {
     try (Channel channel = open(4096, Map.of())) {
       channel.begin(A, 0);
       channel.abandon();
-      byte[] noise = new byte[3000];
-      new SplittableRandom(1).nextBytes(noise);
-      int put = 0;
-      while (channel.put(
-          new Block(A, put * 3000L, put * 3000L + 3000, noise, 3000, Lines.FRAMING))) {
-        put++;
-        assertThat(put).isLessThan(100);
-      }
+      int put = fill(channel, 0);
       assertThat(put).isPositive();
+      assertThat(channel.put(noise(put))).isEqualTo(Channel.Put.ENDED);
     }
   }
 

@@ -2,6 +2,7 @@ package io.wexrun.files;
 
 import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.Backlog;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.KnownSource;
@@ -71,6 +72,7 @@ public final class FilesIntake implements Intake {
   private boolean doubt;
 
   private boolean atEnd;
+  private long handedOut;
   private boolean lookedAtEnd;
   private boolean toldEnd;
 
@@ -304,6 +306,17 @@ public final class FilesIntake implements Intake {
   }
 
   @Override
+  public boolean listen(Runnable come) {
+    pace.listen(come);
+    return true;
+  }
+
+  @Override
+  public Duration patience() {
+    return pace.patience();
+  }
+
+  @Override
   public Optional<Block> poll(Duration wait) {
     Optional<Block> block = pass();
     if (block.isEmpty() && atEnd) {
@@ -311,7 +324,14 @@ public final class FilesIntake implements Intake {
       block = pass();
     }
     atEnd = block.isEmpty();
+    handedOut += block.map(Block::length).orElse(0);
     return block;
+  }
+
+  @Override
+  public Optional<Backlog> backlog() {
+    long left = active.stream().mapToLong(FollowedFile::left).sum();
+    return Optional.of(new Backlog(handedOut, left, Backlog.Unit.BYTES));
   }
 
   /** The next block of some file; a file goes on until its end before the next one's turn. */

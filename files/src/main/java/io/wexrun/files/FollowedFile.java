@@ -287,6 +287,15 @@ final class FollowedFile implements AutoCloseable {
     tail = NOTHING;
   }
 
+  /** How many bytes of it are left to take, as far as it was seen; of a packed one all, or none. */
+  long left() {
+    if (seen == null || gone) {
+      return 0;
+    }
+    boolean packed = content != null && content.packed();
+    return packed ? 0 : Math.max(0, seen.size() - read());
+  }
+
   /** How many bytes stand after the last line end that was read. */
   long unfinished() {
     return cutter.rest().length;

@@ -11,6 +11,7 @@ import io.wexrun.core.run.Lanes;
 import io.wexrun.core.run.Notice;
 import io.wexrun.core.run.PipelineRun;
 import io.wexrun.core.run.Progress;
+import io.wexrun.core.run.Renewal;
 import io.wexrun.core.run.RunListener;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.run.RunParts;
@@ -232,7 +233,10 @@ public final class WorkspaceRun implements AutoCloseable {
                 channel,
                 ends.targets(pipeline),
                 run.state.tally(),
-                new ReferenceRenewal(pipeline, compiling, run.state, compiled.references(), told));
+                compiled.references().versions().isEmpty()
+                    ? Renewal.NONE
+                    : new ReferenceRenewal(
+                        pipeline, compiling, run.state, compiled.references(), told));
         return PipelineRun.start(parts, run.lanes, options, run.listener);
       } catch (RuntimeException e) {
         channel.close();

@@ -25,6 +25,7 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalInt;
 import java.util.UUID;
+import java.util.concurrent.CopyOnWriteArrayList;
 import java.util.function.Supplier;
 
 /**
@@ -45,6 +46,7 @@ public final class Queue implements AutoCloseable {
 
   private static final long NOTE_SYNCED = Duration.ofSeconds(10).toNanos();
 
+  private final List<Runnable> appends = new CopyOnWriteArrayList<>();
   private final String name;
   private final UUID id;
   private final QueueOptions options;
@@ -414,9 +416,7 @@ public final class Queue implements AutoCloseable {
     if (System.nanoTime() - syncedNotedAt > NOTE_SYNCED) {
       noteSynced();
     }
-    synchronized (this) {
-      notifyAll();
-    }
+    wakeReaders();
   }
 
   /**
@@ -430,9 +430,7 @@ public final class Queue implements AutoCloseable {
 
   /** Wakes readers, and removes what is not kept any more. */
   public void appended() {
-    synchronized (this) {
-      notifyAll();
-    }
+    wakeReaders();
     trimmer.appended(options.keep());
   }
 
@@ -464,6 +462,24 @@ public final class Queue implements AutoCloseable {
       throw new IllegalStateException("queue " + name + " was opened only to read");
     }
     return partitions.get(partition).removeBefore(position);
+  }
+
+  private void wakeReaders() {
+    synchronized (this) {
+      notifyAll();
+    }
+    appends.forEach(Runnable::run);
+  }
+
+  /**
+   * Says who is called, soon and from any thread, when this process has appended something.
+   *
+   * @return takes it back
+   */
+  public Runnable whenAppended(Runnable come) {
+    Runnable mine = come::run; // One that is equal to no other.
+    appends.add(mine);
+    return () -> appends.remove(mine);
   }
 
   /** Waits until something may have been appended, at most so long. */

@@ -7,10 +7,10 @@ import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.sql.Connection;
-import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.Optional;
+import java.util.stream.Stream;
 import org.sqlite.SQLiteConfig;
 
 /**
@@ -18,10 +18,12 @@ import org.sqlite.SQLiteConfig;
  *
  * <p>If the last accounts are lost with the power, their ranges are taken again and the targets
  * skip what they have, so the file is not synced on every account.
+ *
+ * <p>A state of an older Wexrun is copied beside itself, and brought to what this one writes.
  */
 public final class EmbeddedState implements WorkspaceState {
-  private static final int VERSION = 2;
   private static final String FILE = "state.db";
+  private static final String LOCKS = "locks";
 
   private final Path folder;
   private final SqlDatabase database;
@@ -44,7 +46,7 @@ public final class EmbeddedState implements WorkspaceState {
   /**
    * Opens the state in a folder, making both if they are not there.
    *
-   * @throws OutsideException if the file cannot be used, or was written by another version of
+   * @throws OutsideException if the file cannot be used, or was written by a newer
    *     Wexrun
    */
   public static WorkspaceState open(Path folder) {
@@ -58,7 +60,7 @@ public final class EmbeddedState implements WorkspaceState {
       config.setBusyTimeout(30_000);
       Connection connection = config.createConnection("jdbc:sqlite:" + file);
       try {
-        prepare(connection, file);
+        prepare(connection, folder, file);
       } catch (SQLException | RuntimeException e) {
         connection.close();
         throw e;
@@ -75,26 +77,10 @@ public final class EmbeddedState implements WorkspaceState {
     return Files.exists(folder.resolve(FILE)) ? Optional.of(open(folder)) : Optional.empty();
   }
 
-  private static void prepare(Connection connection, Path file) throws SQLException {
+  private static void prepare(Connection connection, Path folder, Path file)
+      throws SQLException, IOException {
+    Upgrade.bring(connection, file, () -> isAnyHeld(folder));
     try (Statement statement = connection.createStatement()) {
-      statement.execute("create table if not exists state_version (version integer primary key)");
-      int version = version(statement);
-      if (version > VERSION) {
-        throw new OutsideException(
-            "the workspace's state "
-                + file
-                + " was written by a newer Wexrun (version "
-                + version
-                + "): use that one");
-      }
-      if (version != 0 && version < VERSION) {
-        throw new OutsideException(
-            "the workspace's state "
-                + file
-                + " was written by a Wexrun before the first release (version "
-                + version
-                + "), which this one does not read: begin with a new workspace");
-      }
       for (String table : SqlTally.TABLES) {
         statement.execute(table);
       }
@@ -104,17 +90,17 @@ public final class EmbeddedState implements WorkspaceState {
       }
       statement.execute(SqlHistory.TABLE);
       statement.execute(SqlRunHistory.TABLE);
-      statement.execute(
-          "insert into state_version values (" + VERSION + ") on conflict (version) do nothing");
     }
     connection.setAutoCommit(false);
   }
 
-  private static int version(Statement statement) throws SQLException {
-    try (ResultSet rows =
-        statement.executeQuery("select coalesce(max(version), 0) from state_version")) {
-      rows.next();
-      return rows.getInt(1);
+  private static boolean isAnyHeld(Path folder) throws IOException {
+    Path locks = folder.resolve(LOCKS);
+    if (!Files.isDirectory(locks)) {
+      return false;
+    }
+    try (Stream<Path> files = Files.list(locks)) {
+      return files.anyMatch(Hold::isHeld);
     }
   }
 
@@ -145,12 +131,12 @@ public final class EmbeddedState implements WorkspaceState {
 
   @Override
   public boolean isHeld(String pipeline) {
-    return Hold.isHeld(folder.resolve("locks").resolve(pipeline + ".lock"));
+    return Hold.isHeld(folder.resolve(LOCKS).resolve(pipeline + ".lock"));
   }
 
   @Override
   public Hold hold(String pipeline) {
-    Path locks = folder.resolve("locks");
+    Path locks = folder.resolve(LOCKS);
     try {
       Files.createDirectories(locks);
     } catch (IOException e) {

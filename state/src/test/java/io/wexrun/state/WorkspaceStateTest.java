@@ -6,9 +6,12 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import io.wexrun.core.diagnose.OutsideException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.nio.file.StandardCopyOption;
 import java.sql.Connection;
 import java.sql.DriverManager;
+import java.sql.SQLException;
 import java.sql.Statement;
+import java.util.List;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
@@ -63,14 +66,50 @@ class WorkspaceStateTest {
   @Test
   void aStateOfANewerWexrunIsRefused() throws Exception {
     EmbeddedState.open(file).close();
-    try (Connection connection =
-            DriverManager.getConnection("jdbc:sqlite:" + file.resolve("state.db"));
-        Statement statement = connection.createStatement()) {
-      statement.execute("insert into state_version values (99)");
-    }
+    inState("insert into state_version values (99)");
     assertThatThrownBy(() -> EmbeddedState.open(file))
         .isInstanceOf(OutsideException.class)
         .hasMessageContaining("was written by a newer Wexrun (version 99)");
+  }
+
+  private void inState(String... statements) throws SQLException {
+    try (Connection connection =
+            DriverManager.getConnection("jdbc:sqlite:" + file.resolve("state.db"));
+        Statement statement = connection.createStatement()) {
+      for (String each : statements) {
+        statement.execute(each);
+      }
+    }
+  }
+
+  @Test
+  void anOlderStateIsCopiedAndBroughtToThisVersion() throws Exception {
+    try (WorkspaceState state = EmbeddedState.open(file)) {
+      state.texts().keep("p", "one");
+    }
+    inState("update state_version set version = 2", "drop table run");
+    try (WorkspaceState running = EmbeddedState.open(file);
+        Hold hold = running.hold("p")) {
+      inState("update state_version set version = 2");
+      assertThatThrownBy(() -> EmbeddedState.open(file))
+          .hasMessageContaining("is of an older Wexrun, which runs pipelines of it now");
+    }
+    try (WorkspaceState state = EmbeddedState.open(file)) {
+      assertThat(state.texts().current("p").orElseThrow().text()).isEqualTo("one");
+      assertThat(state.runs().latest(List.of(), 10)).isEmpty();
+    }
+    Path copy = file.resolve("state-2.db");
+    assertThat(copy).exists();
+    Files.move(
+        copy, file.resolve("state.db"), StandardCopyOption.REPLACE_EXISTING);
+    Files.deleteIfExists(file.resolve("state.db-wal"));
+    Files.deleteIfExists(file.resolve("state.db-shm"));
+    try (WorkspaceState before = EmbeddedState.open(file)) {
+      assertThat(before.texts().current("p").orElseThrow().text()).as("the copy is whole").isEqualTo("one");
+    }
+    inState("update state_version set version = 1");
+    assertThatThrownBy(() -> EmbeddedState.open(file))
+        .hasMessageContaining("before the first release (version 1)");
   }
 
   @Test

@@ -34,8 +34,8 @@ public final class BoundedChannel implements Channel {
   }
 
   @Override
-  public boolean put(Block block) {
-    return false;
+  public Put put(Block block) {
+    return Put.ENDED;
   }
 
   @Override
@@ -75,6 +75,11 @@ public final class BoundedChannel implements Channel {
   }
 
   @Override
+  public void listenForRoom(Runnable room) {
+    inner.listenForRoom(room);
+  }
+
+  @Override
   public boolean exhausted() {
     return missing.isEmpty() || inner.exhausted();
   }
@@ -104,6 +109,11 @@ public final class BoundedChannel implements Channel {
   @Override
   public OptionalLong held() {
     return inner.held();
+  }
+
+  @Override
+  public double fill() {
+    return inner.fill();
   }
 
   @Override

@@ -40,14 +40,23 @@ public interface Channel extends AutoCloseable {
    */
   long begin(SourcePartition source, long start);
 
+  /** What became of a block that was put. */
+  enum Put {
+    /** It was taken, or passed over. */
+    TAKEN,
+    /** There is no room for it now: it may be put again. */
+    FULL,
+    /** It was not taken: the channel has ended, or is abandoned and full. */
+    ENDED
+  }
+
   /**
-   * Puts a block when there is room, or passes it over if it does not follow. A block larger than
-   * the whole channel passes alone.
+   * Puts a block if there is room, or passes it over if it does not follow. A block larger than the
+   * whole channel passes alone. Never waits for room.
    *
-   * @return false if the channel has ended, or is abandoned and full; then the block was not taken
    * @throws io.wexrun.core.diagnose.OutsideException if it could not be kept; then it was not taken
    */
-  boolean put(Block block) throws InterruptedException;
+  Put put(Block block);
 
   /**
    * Makes what was put survive the loss of power, if the channel does that at all.
@@ -62,6 +71,12 @@ public interface Channel extends AutoCloseable {
 
   /** Says who is called whenever a block was put and when the channel has ended. */
   void listen(Runnable put);
+
+  /**
+   * Says who is called whenever there may be more room, or none is needed any more. With memory
+   * that others share there may also be room without a call.
+   */
+  void listenForRoom(Runnable room);
 
   /** Whether the channel has ended and every block was taken. */
   boolean exhausted();
@@ -78,7 +93,7 @@ public interface Channel extends AutoCloseable {
   /** What these ranges have is in the tally: it need not be held any more. */
   void accounted(List<Account> accounts);
 
-  /** No block comes any more in this run. Wakes who puts. */
+  /** No block comes any more in this run. */
   void end();
 
   /** Nobody takes any more in this run: puts go on only as long as there is room. */
@@ -86,6 +101,9 @@ public interface Channel extends AutoCloseable {
 
   /** How many records are held, put and not accounted for; empty if the channel does not know. */
   OptionalLong held();
+
+  /** How full it is, from 0 to 1; more for one block that is larger than the channel. */
+  double fill();
 
   /** Whether what is held is still there after the end of the run, for the next one to deliver. */
   boolean outlivesRun();

@@ -63,6 +63,11 @@ public final class Memory {
       take(-less);
     }
 
+    /** What this user holds, as a part of the bound. */
+    public double fill() {
+      return (double) held() / bound;
+    }
+
     /** The bytes that this user holds. */
     public long held() {
       synchronized (Memory.this) {

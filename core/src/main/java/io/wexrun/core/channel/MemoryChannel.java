@@ -16,14 +16,12 @@ import java.util.Queue;
  * intake must read again.
  */
 public final class MemoryChannel implements Channel {
-  /** How often one who puts looks whether others have given memory back. */
-  private static final long LOOK_MILLIS = 20;
-
   private final Memory.Share memory;
   private final Map<SourcePartition, Long> accounted;
   private final Map<SourcePartition, Long> ends;
   private final Queue<Block> waiting = new ArrayDeque<>();
   private Runnable listener = () -> {};
+  private volatile Runnable room = () -> {};
   private boolean ended;
   private boolean abandoned;
 
@@ -46,20 +44,17 @@ public final class MemoryChannel implements Channel {
   }
 
   @Override
-  public boolean put(Block block) throws InterruptedException {
+  public Put put(Block block) {
     Runnable told;
     synchronized (this) {
-      while (!ended && follows(block) && !memory.room(block.length())) {
-        if (abandoned) {
-          return false;
-        }
-        wait(LOOK_MILLIS);
-      }
       if (ended) {
-        return false;
+        return Put.ENDED;
       }
       if (!follows(block)) {
-        return true;
+        return Put.TAKEN;
+      }
+      if (!memory.room(block.length())) {
+        return abandoned ? Put.ENDED : Put.FULL;
       }
       long end = ends.get(block.source());
       waiting.add(end > block.first() ? block.since(end) : block);
@@ -68,7 +63,7 @@ public final class MemoryChannel implements Channel {
       told = listener;
     }
     told.run();
-    return true;
+    return Put.TAKEN;
   }
 
   private boolean follows(Block block) {
@@ -82,13 +77,17 @@ public final class MemoryChannel implements Channel {
   }
 
   @Override
-  public synchronized Optional<Block> take() {
-    Block block = waiting.poll();
-    if (block != null) {
+  public Optional<Block> take() {
+    Block block;
+    synchronized (this) {
+      block = waiting.poll();
+      if (block == null) {
+        return Optional.empty();
+      }
       memory.give(block.length());
-      notifyAll();
     }
-    return Optional.ofNullable(block);
+    room.run();
+    return Optional.of(block);
   }
 
   @Override
@@ -97,12 +96,23 @@ public final class MemoryChannel implements Channel {
   }
 
   @Override
+  public void listenForRoom(Runnable told) {
+    room = told;
+  }
+
+  @Override
   public synchronized boolean exhausted() {
     return ended && waiting.isEmpty();
   }
 
   @Override
-  public synchronized Map<SourcePartition, Long> rewind() {
+  public Map<SourcePartition, Long> rewind() {
+    Map<SourcePartition, Long> back = rewound();
+    room.run();
+    return back;
+  }
+
+  private synchronized Map<SourcePartition, Long> rewound() {
     waiting.clear();
     memory.give(memory.held());
     Map<SourcePartition, Long> back = new HashMap<>();
@@ -115,7 +125,6 @@ public final class MemoryChannel implements Channel {
         });
     ends.putAll(back);
     ended &= back.isEmpty();
-    notifyAll();
     return back;
   }
 
@@ -129,21 +138,28 @@ public final class MemoryChannel implements Channel {
     Runnable told;
     synchronized (this) {
       ended = true;
-      notifyAll();
       told = listener;
     }
     told.run();
+    room.run();
   }
 
   @Override
-  public synchronized void abandon() {
-    abandoned = true;
-    notifyAll();
+  public void abandon() {
+    synchronized (this) {
+      abandoned = true;
+    }
+    room.run();
   }
 
   @Override
   public OptionalLong held() {
     return OptionalLong.empty();
+  }
+
+  @Override
+  public double fill() {
+    return memory.fill();
   }
 
   @Override

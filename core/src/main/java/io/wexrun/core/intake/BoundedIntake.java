@@ -63,6 +63,21 @@ public final class BoundedIntake implements Intake {
   }
 
   @Override
+  public boolean listen(Runnable come) {
+    return inner.listen(come);
+  }
+
+  @Override
+  public Duration patience() {
+    return inner.patience();
+  }
+
+  @Override
+  public Optional<Backlog> backlog() {
+    return inner.backlog();
+  }
+
+  @Override
   public boolean drained() {
     return missing.isEmpty() || inner.drained();
   }

@@ -56,10 +56,36 @@ public interface Intake extends AutoCloseable {
   Optional<Block> poll(Duration wait);
 
   /**
+   * Says who is called, from any thread, when there may be something to poll or to look at.
+   *
+   * @return whether the intake does that, and is polled without waiting; another one is polled with
+   *     a wait, which takes a thread
+   */
+  default boolean listen(Runnable come) {
+    return false;
+  }
+
+  /**
+   * How long the intake may be left alone though it has not called who listens; it may change.
+   * Right behind something that came it is asked sooner.
+   */
+  default Duration patience() {
+    return Duration.ofMillis(500);
+  }
+
+  /**
    * Whether everything that was there when last looked and polled has been handed out, and no more
    * is coming from pipelines of this workspace that fill it.
    */
   boolean drained();
+
+  /**
+   * How far what was handed out is behind what the source has, as far as that is known without much
+   * work: it is asked about once a second.
+   */
+  default Optional<Backlog> backlog() {
+    return Optional.empty();
+  }
 
   /**
    * What was handed out before these positions survives the loss of power by now, though it is not

@@ -9,6 +9,7 @@ import java.util.Deque;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.OptionalLong;
 import java.util.TreeMap;
 import java.util.function.Consumer;
 
@@ -61,6 +62,11 @@ final class Books {
         });
     open.values().removeIf(Deque::isEmpty);
     return accounts;
+  }
+
+  /** When the oldest was taken that is open, in microseconds since 1970; empty if none is. */
+  OptionalLong oldest() {
+    return open.values().stream().mapToLong(ranges -> ranges.peek().taken).min();
   }
 
   boolean isEmpty() {

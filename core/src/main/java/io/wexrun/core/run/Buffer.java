@@ -9,16 +9,27 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.Executor;
+import java.util.concurrent.atomic.AtomicLong;
 import java.util.function.BiConsumer;
+import java.util.function.Supplier;
 import java.util.function.UnaryOperator;
 
 /**
- * The rows that wait for one target, and the flushes of it that are under way. Used by the
- * delivery's thread alone; only the flushes themselves run elsewhere.
+ * The rows that wait for one target, and the flushes of it that are under way. Used in the
+ * delivery's turns alone; only the flushes themselves run elsewhere.
  */
 final class Buffer {
-  /** A flush under way: its rows, the ranges that wait for it, and the memory that it holds. */
-  record Sent(Buffer buffer, Flush flush, List<Range> ranges, long allocated) {}
+  /**
+   * A flush under way: its rows, the ranges that wait for it, when its events happened, the memory
+   * that it holds, and how long it has taken.
+   */
+  record Sent(
+      Buffer buffer,
+      Flush flush,
+      List<Range> ranges,
+      List<Moments> moments,
+      long allocated,
+      AtomicLong nanos) {}
 
   /** What is done with a flush that was committed, before the next one is. */
   @FunctionalInterface
@@ -31,6 +42,7 @@ final class Buffer {
   private final FlushPolicy policy;
   private List<Flush.Part> parts = new ArrayList<>();
   private List<Range> ranges = new ArrayList<>();
+  private List<Moments> moments = new ArrayList<>();
   private long rows;
   private long bytes;
   private long allocated;
@@ -46,12 +58,19 @@ final class Buffer {
   }
 
   /** Adds rows; their size decides when they are due, the memory they hold bounds the run. */
-  void add(Flush.Part part, Range range, long bytesOfPart, long allocatedByPart, long now) {
+  void add(
+      Flush.Part part,
+      Range range,
+      Moments when,
+      long bytesOfPart,
+      long allocatedByPart,
+      long now) {
     if (parts.isEmpty()) {
       since = now;
     }
     parts.add(part);
     ranges.add(range);
+    moments.add(when);
     rows += part.rows().count();
     bytes += bytesOfPart;
     allocated += allocatedByPart;
@@ -71,6 +90,11 @@ final class Buffer {
         && (rows >= policy.rows()
             || bytes >= policy.bytes()
             || now - since >= policy.age().toMillis());
+  }
+
+  /** In how many milliseconds the age of what waits makes a flush due. */
+  long dueIn(long now) {
+    return policy.age().toMillis() - (now - since);
   }
 
   /** Whether one more flush may be staged. */
@@ -97,15 +121,17 @@ final class Buffer {
   void send(
       Executor threads, Afterwards afterwards, BiConsumer<Sent, CompletableFuture<Receipt>> done) {
     Flush flush = new Flush(parts);
-    Sent sent = new Sent(this, flush, ranges, allocated);
+    AtomicLong nanos = new AtomicLong();
+    Sent sent = new Sent(this, flush, ranges, moments, allocated, nanos);
     parts = new ArrayList<>();
     ranges = new ArrayList<>();
+    moments = new ArrayList<>();
     rows = 0;
     bytes = 0;
     allocated = 0;
     busySince = inFlight++ == 0 ? System.nanoTime() : busySince;
     CompletableFuture<Staged> staged =
-        CompletableFuture.supplyAsync(() -> target.stage(flush), threads);
+        CompletableFuture.supplyAsync(() -> timed(nanos, () -> target.stage(flush)), threads);
     UnaryOperator<Receipt> settle =
         receipt -> {
           afterwards.after(sent, receipt);
@@ -113,11 +139,25 @@ final class Buffer {
         };
     CompletableFuture<Receipt> commit =
         lastCommit.thenCombineAsync(
-            staged, (before, ready) -> settle.apply(ready.commit()), threads);
+            staged, (before, ready) -> settle.apply(timed(nanos, ready::commit)), threads);
     lastCommit = commit;
     // A flush that is staged after the one before has failed is not committed, but ends, too.
     CompletableFuture.allOf(staged, commit)
         .whenComplete((nothing, failure) -> done.accept(sent, commit));
+  }
+
+  private static <T> T timed(AtomicLong nanos, Supplier<T> work) {
+    long begun = System.nanoTime();
+    try {
+      return work.get();
+    } finally {
+      nanos.addAndGet(System.nanoTime() - begun);
+    }
+  }
+
+  /** How near a flush is by rows or bytes, from 0 to 1. */
+  double fill() {
+    return Math.max((double) rows / policy.rows(), (double) bytes / policy.bytes());
   }
 
   /** A flush has ended, committed or not. */

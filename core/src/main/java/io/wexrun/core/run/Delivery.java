@@ -6,6 +6,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Route;
+import io.wexrun.core.schema.Instants;
 import io.wexrun.core.shape.Shaped;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.Account;
@@ -18,26 +19,27 @@ import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
+import java.util.OptionalLong;
 import java.util.TreeMap;
 import java.util.concurrent.BlockingQueue;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.CompletionException;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.LinkedBlockingQueue;
-import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicBoolean;
 import java.util.function.Consumer;
 
 /**
  * One attempt to deliver what a channel has: lets lanes shape its blocks, puts them back in order,
- * hands their rows to the targets' buffers, flushes, and writes the tally. One thread owns all of
- * it; lanes, flushes and the channel only send it events. If anything fails, the attempt ends, and
- * what it did not account for is delivered by another one.
+ * hands their rows to the targets' buffers, flushes, and writes the tally. All of it is done in
+ * turns; lanes, flushes and the channel only send it events, which wake it. If anything fails, the
+ * attempt ends, and what it did not account for is delivered by another one.
  */
 final class Delivery {
   /** What lanes, flushes and the channel tell. */
   private sealed interface Event {
-    record Done(long number, Shaped shaped) implements Event {}
+    record Done(long number, Shaped shaped, Map<String, Moments> moments) implements Event {}
 
     record Committed(Buffer.Sent sent, Receipt receipt) implements Event {}
 
@@ -61,6 +63,8 @@ final class Delivery {
   private static final long USUAL_TIMES = 8;
 
   private static final long TICK_MILLIS = 20;
+  private static final long AGE_MILLIS = 100;
+  private static final long SITUATION_NANOS = 200_000_000;
   private static final long IDLE_MILLIS = 1000;
 
   private final RunParts parts;
@@ -70,11 +74,13 @@ final class Delivery {
   private final boolean keepsRaw;
   private final Consumer<List<Account>> told;
   private final Consumer<String> slow;
+  private final Turns.Task turns;
+  private final WorkSheet sheet;
   private final BlockingQueue<Event> events = new LinkedBlockingQueue<>();
   private final AtomicBoolean putTold = new AtomicBoolean();
   private final Map<String, Buffer> buffers = new LinkedHashMap<>();
   private final Map<Range, Block> raw = new ConcurrentHashMap<>();
-  private final Map<Long, Shaped> early = new HashMap<>();
+  private final Map<Long, Event.Done> early = new HashMap<>();
   private final Map<Long, Long> weights = new HashMap<>();
   private final Books books = new Books();
   private final Refusals refusals;
@@ -83,9 +89,13 @@ final class Delivery {
   private long dispatched;
   private long returned;
   private long absorbed;
+  private volatile Situation situation = Situation.NONE;
+  private long situationAt = System.nanoTime();
   private volatile Progress progress = Progress.NONE;
   private volatile long takenAndAccounted;
   private volatile boolean stopped;
+  private boolean open;
+  private boolean settles;
 
   /**
    * An attempt.
@@ -93,8 +103,10 @@ final class Delivery {
    * @param shaper shapes everything that is delivered in this attempt
    * @param keepsRaw whether raw records are kept until their rows are committed, so that what a
    *     store refuses becomes dead letters
-   * @param told is told what was written to the tally, on the delivery's thread
+   * @param told is told what was written to the tally, in the delivery's turns
    * @param slow is told of a flush that takes long, over and over
+   * @param turns its turns, which are woken when there is something to do
+   * @param sheet where it is added up what was done
    */
   Delivery(
       RunParts parts,
@@ -103,7 +115,9 @@ final class Delivery {
       RunOptions options,
       boolean keepsRaw,
       Consumer<List<Account>> told,
-      Consumer<String> slow) {
+      Consumer<String> slow,
+      Turns.Task turns,
+      WorkSheet sheet) {
     this.parts = parts;
     this.shaper = shaper;
     this.lanes = lanes;
@@ -111,6 +125,8 @@ final class Delivery {
     this.keepsRaw = keepsRaw;
     this.told = told;
     this.slow = slow;
+    this.turns = turns;
+    this.sheet = sheet;
     this.refusals = new Refusals(parts.pipeline().name(), shaper.version(), parts.targets());
     this.window = lanes.raw().share();
     this.rows = lanes.rows().share();
@@ -127,7 +143,34 @@ final class Delivery {
    */
   void stop() {
     stopped = true;
-    events.add(new Event.Put());
+    tell(new Event.Put());
+  }
+
+  private void tell(Event event) {
+    events.add(event);
+    turns.wake();
+  }
+
+  /** How it stands between channel and targets; a little old. From any thread. */
+  Situation situation() {
+    return situation;
+  }
+
+  private void noteSituation() {
+    if (System.nanoTime() - situationAt < SITUATION_NANOS && !books.isEmpty()) {
+      return;
+    }
+    situationAt = System.nanoTime();
+    double fill = buffers.values().stream().mapToDouble(Buffer::fill).max().orElse(0);
+    OptionalLong oldest = books.oldest();
+    situation =
+        new Situation(
+            Optional.empty(),
+            parts.channel().fill(),
+            fill,
+            oldest.isEmpty()
+                ? Optional.empty()
+                : Optional.of(Instants.instant(oldest.getAsLong())));
   }
 
   /** How many records it has taken and accounted for. From any thread. */
@@ -136,21 +179,39 @@ final class Delivery {
   }
 
   /**
-   * Works until the channel is exhausted and everything that was taken is accounted for.
+   * Works until there is nothing to do for now, or the channel is exhausted and everything that was
+   * taken is accounted for: then the attempt has ended, and its targets are closed.
    *
-   * @throws Throwable what made the attempt fail
+   * @return after how many milliseconds it must work again, or {@link Turns#DONE}
+   * @throws Throwable what made the attempt fail; it has ended then, too
    */
-  void work() throws Throwable {
+  long turn() throws Throwable {
     Throwable failure = null;
     try {
-      parts
-          .openTargets()
-          .forEach((name, t) -> buffers.put(name, new Buffer(name, t, parts.pipeline().flush())));
-      parts.channel().listen(this::put);
-      deliver();
+      if (!open) {
+        open();
+      }
+      long next = deliver();
+      if (next != Turns.DONE) {
+        return next;
+      }
     } catch (Throwable e) {
       failure = e;
     }
+    close(failure);
+    return Turns.DONE;
+  }
+
+  private void open() {
+    open = true;
+    parts
+        .openTargets()
+        .forEach((name, t) -> buffers.put(name, new Buffer(name, t, parts.pipeline().flush())));
+    parts.channel().listen(this::put);
+  }
+
+  private void close(Throwable cause) throws Throwable {
+    Throwable failure = cause;
     parts.channel().listen(() -> {});
     failure = closing(failure, this::awaitOthers);
     for (Buffer buffer : buffers.values()) {
@@ -179,15 +240,15 @@ final class Delivery {
   /** Something was put into the channel, or it has ended. From any thread. */
   private void put() {
     if (putTold.compareAndSet(false, true)) {
-      events.add(new Event.Put());
+      tell(new Event.Put());
     }
   }
 
-  private void deliver() throws Throwable {
-    while (true) {
+  private long deliver() throws Throwable {
+    do {
       dispatch();
-      Event event = events.poll(waiting(), TimeUnit.MILLISECONDS);
-      boolean settle = event == null;
+      Event event = events.poll();
+      boolean settle = false;
       while (event != null) {
         settle |= handle(event);
         event = events.poll();
@@ -198,13 +259,16 @@ final class Delivery {
       if (!stopped && parts.renewal().due()) {
         stop();
       }
-      if (settle || ending()) {
+      if (settle || settles || ending()) {
+        settles = false;
         account();
       }
       if (ending() && books.isEmpty() && buffers.values().stream().allMatch(Buffer::idle)) {
-        return;
+        return Turns.DONE;
       }
-    }
+    } while (!events.isEmpty());
+    noteSituation();
+    return waiting();
   }
 
   private void tellSlow() {
@@ -222,8 +286,18 @@ final class Delivery {
 
   /** How long nothing may come before it is looked whether something is due. */
   private long waiting() {
-    boolean idle = dispatched == absorbed && buffers.values().stream().allMatch(Buffer::isEmpty);
-    return idle && !window.full() ? IDLE_MILLIS : TICK_MILLIS;
+    if (window.full() || rows.full()) {
+      return TICK_MILLIS; // Others may give memory back.
+    }
+    long now = options.clock().millis();
+    boolean changes = parts.renewal() != Renewal.NONE;
+    long wait = changes ? IDLE_MILLIS : Turns.WHEN_WOKEN;
+    for (Buffer buffer : buffers.values()) {
+      if (!buffer.isEmpty()) {
+        wait = Math.min(wait, Math.max(1, Math.min(AGE_MILLIS, buffer.dueIn(now))));
+      }
+    }
+    return books.isEmpty() || wait < AGE_MILLIS ? wait : AGE_MILLIS;
   }
 
   /** Whether everything that there is has been put into the buffers. */
@@ -257,10 +331,15 @@ final class Delivery {
 
   private void shape(long number, Block block) {
     try {
-      events.add(new Event.Done(number, shaper.shape(block)));
+      Shaped shaped = shaper.shape(block);
+      Map<String, Moments> moments = new HashMap<>();
+      long base = block.taken() == 0 ? System.currentTimeMillis() * 1000 : block.taken();
+      shaped.rows().forEach((target, part) -> moments.put(target, Moments.of(part, base)));
+      sheet.shaped(shaped.efforts());
+      tell(new Event.Done(number, shaped, moments));
     } catch (Throwable e) {
-      // Whatever it is, the delivery's thread ends the attempt with it.
-      events.add(new Event.Unshaped(e));
+      // Whatever it is, the next turn ends the attempt with it.
+      tell(new Event.Unshaped(e));
     }
   }
 
@@ -268,7 +347,7 @@ final class Delivery {
   private boolean handle(Event event) throws Throwable {
     if (event instanceof Event.Done done) {
       returned++;
-      early.put(done.number(), done.shaped());
+      early.put(done.number(), done);
       // What was made of a block may be much more than the block, and counts then.
       long usual = USUAL_TIMES * done.shaped().block().length();
       long more = Math.max(0, done.shaped().allocated() - usual);
@@ -317,13 +396,13 @@ final class Delivery {
   private void absorb() {
     long now = options.clock().millis();
     while (!held(now)) {
-      Shaped shaped = early.remove(absorbed);
-      if (shaped == null) {
+      Event.Done done = early.remove(absorbed);
+      if (done == null) {
         return;
       }
       window.give(weights.remove(absorbed));
       absorbed++;
-      enter(shaped, now);
+      enter(done.shaped(), done.moments(), now);
       flushDue();
       dispatch();
     }
@@ -337,7 +416,7 @@ final class Delivery {
     return buffers.values().stream().anyMatch(b -> b.due(now) && !b.free());
   }
 
-  private void enter(Shaped shaped, long now) {
+  private void enter(Shaped shaped, Map<String, Moments> moments, long now) {
     Map<String, Long> loaded = new TreeMap<>();
     shaped.rows().forEach((name, part) -> loaded.put(name, (long) part.count()));
     Counts counts =
@@ -350,24 +429,33 @@ final class Delivery {
             shaped.dropped(),
             shaped.ignored());
     Block block = shaped.block();
-    Range range = new Range(block.source(), block.first(), block.end(), counts);
+    long taken = block.taken() == 0 ? now * 1000 : block.taken();
+    Range range = new Range(block.source(), block.first(), block.end(), taken, counts);
     boolean first = true;
     if (keepsRaw && !shaped.rows().isEmpty()) {
       raw.put(range, block);
     }
     for (Map.Entry<String, Rows> part : shaped.rows().entrySet()) {
-      add(part.getKey(), shaped, part.getValue(), range, keepsRaw && first, now);
+      Moments when = moments.get(part.getKey());
+      add(part.getKey(), shaped, part.getValue(), range, when, keepsRaw && first, now);
       first = false;
     }
     if (shaped.dead().count() > 0) {
-      add(Route.DEAD, shaped, shaped.dead(), range, false, now);
+      add(Route.DEAD, shaped, shaped.dead(), range, Moments.NONE, false, now);
     }
     books.enter(range);
+    settles |= range.done(); // All of it was dropped.
     progress = progress.plus(new Progress(counts.taken(), 0, 0, 0, counts.in(), block.length()));
   }
 
   private void add(
-      String name, Shaped shaped, Rows part, Range range, boolean countsRaw, long now) {
+      String name,
+      Shaped shaped,
+      Rows part,
+      Range range,
+      Moments when,
+      boolean countsRaw,
+      long now) {
     // Raw rows keep their whole block in memory, so that is what they count.
     boolean isRaw = part.batch().records().data() != null;
     Block block = shaped.block();
@@ -381,6 +469,7 @@ final class Delivery {
         .add(
             new Flush.Part(block.source(), block.first(), block.end(), part),
             range,
+            when,
             part.bytes() + blockBytes,
             allocated,
             now);
@@ -422,9 +511,9 @@ final class Delivery {
 
   private void sent(Buffer.Sent sent, CompletableFuture<Receipt> commit) {
     try {
-      events.add(new Event.Committed(sent, commit.join()));
+      tell(new Event.Committed(sent, commit.join()));
     } catch (CompletionException e) {
-      events.add(new Event.Uncommitted(sent, e.getCause()));
+      tell(new Event.Uncommitted(sent, e.getCause()));
     }
   }
 
@@ -450,6 +539,7 @@ final class Delivery {
     }
     receipt.refused().forEach(refusal -> refused(target, sent.ranges(), refusal));
     sent.ranges().forEach(Range::committed);
+    sheet.committed(target, work(sent, receipt));
     rows.give(sent.allocated());
     boolean dead = target.equals(Route.DEAD);
     long refusedRows = receipt.refused().size();
@@ -462,6 +552,21 @@ final class Delivery {
                 0,
                 0,
                 0));
+  }
+
+  /** What a flush did. */
+  private TargetWork work(Buffer.Sent sent, Receipt receipt) {
+    long now = options.clock().millis() * 1000;
+    Delays taken = Delays.NONE;
+    Delays events = Delays.NONE;
+    for (int i = 0; i < sent.ranges().size(); i++) {
+      long since = sent.ranges().get(i).taken;
+      long count = sent.flush().parts().get(i).rows().count();
+      taken = taken.plus(new Delays(count, (double) count * (now - since), now - since, since));
+      events = events.plus(sent.moments().get(i).until(now));
+    }
+    long bytes = sent.flush().parts().stream().mapToLong(part -> part.rows().bytes()).sum();
+    return new TargetWork(receipt.written(), bytes, 1, sent.nanos().get(), taken, events);
   }
 
   private static void refused(String target, List<Range> ranges, Refusal refusal) {

@@ -3,25 +3,59 @@ package io.wexrun.core.run;
 import io.wexrun.core.channel.Memory;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
+import java.util.concurrent.LinkedTransferQueue;
 import java.util.concurrent.ThreadFactory;
+import java.util.concurrent.ThreadPoolExecutor;
+import java.util.concurrent.TimeUnit;
 import java.util.concurrent.atomic.AtomicInteger;
 
 /**
- * What all pipelines of a process work with together: the threads that shape, those that flush, and
- * the memory that raw blocks and buffered rows may take. For several threads. Runs end before it is
- * closed.
+ * What all pipelines of a process work with together: the threads that fill and deliver, those that
+ * shape, those that flush, and the memory that raw blocks and buffered rows may take. For several
+ * threads. Runs end before it is closed.
  */
 public final class Lanes implements AutoCloseable {
+  /**
+   * So many flushes are staged or committed at once; those of a store that hangs are among them.
+   */
+  private static final int MOST_FLUSHING = 96;
+
+  private static final long KEPT_SECONDS = 5;
+
   private final ExecutorService shaping;
   private final ExecutorService flushing;
+  private final Turns turns = new Turns();
   private final Memory raw;
   private final Memory rows;
 
   private Lanes(int threads, long rawBytes, long rowBytes) {
     this.shaping = Executors.newFixedThreadPool(threads, named("lane"));
-    this.flushing = Executors.newCachedThreadPool(named("flush"));
+    this.flushing =
+        new ThreadPoolExecutor(
+            0,
+            MOST_FLUSHING,
+            KEPT_SECONDS,
+            TimeUnit.SECONDS,
+            new ToIdleThreads(),
+            named("flush"),
+            (work, pool) -> pool.getQueue().add(work));
     this.raw = new Memory(rawBytes);
     this.rows = new Memory(rowBytes);
+  }
+
+  /** Takes in work only for a thread that waits, so that another one is started otherwise. */
+  private static final class ToIdleThreads extends LinkedTransferQueue<Runnable> {
+    private static final long serialVersionUID = 1;
+
+    @Override
+    public boolean offer(Runnable work) {
+      return tryTransfer(work);
+    }
+
+    @Override
+    public boolean add(Runnable work) {
+      return super.offer(work); // No more threads may be started: it waits for one.
+    }
   }
 
   /** Lanes as options ask for them. */
@@ -43,9 +77,14 @@ public final class Lanes implements AutoCloseable {
     return shaping;
   }
 
-  /** Runs what stages and commits; each on a thread of its own if need be. */
+  /** Runs what stages and commits, many at once. */
   ExecutorService flushing() {
     return flushing;
+  }
+
+  /** Runs what fills channels, and what delivers. */
+  Turns turns() {
+    return turns;
   }
 
   /** The memory that raw blocks may take, from the intake until their rows are buffered. */
@@ -62,5 +101,6 @@ public final class Lanes implements AutoCloseable {
   public void close() {
     shaping.shutdown();
     flushing.shutdown();
+    turns.close();
   }
 }

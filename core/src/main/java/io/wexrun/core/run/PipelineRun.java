@@ -12,8 +12,8 @@ import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.ExecutionException;
 
 /**
- * One pipeline at work: a thread that fills the channel from the intake, and one that delivers what
- * waits there, with the lanes that all pipelines share.
+ * One pipeline at work: it fills the channel from the intake, and delivers what waits there, both
+ * in turns on threads that all pipelines share, as they share the lanes.
  *
  * <p>If delivering fails because of the world outside, it is tried again with growing delays, from
  * what is accounted for on; the channel holds meanwhile what it can. A run that ends when drained,
@@ -29,8 +29,11 @@ public final class PipelineRun implements AutoCloseable {
   private final Lanes lanes;
   private final RunOptions options;
   private final RunListener listener;
+  private final Turns.Task fill;
+  private final Turns.Task deliver;
   private final Filling filling;
   private final Backoff backoff;
+  private final WorkSheet sheet = new WorkSheet();
   private final CompletableFuture<Void> delivered = new CompletableFuture<>();
   private final CompletableFuture<Void> end = new CompletableFuture<>();
   private final String name;
@@ -41,6 +44,8 @@ public final class PipelineRun implements AutoCloseable {
   private String lastTold = "";
   private boolean stopped;
   private boolean halted;
+  private boolean over;
+  private Throwable failure;
   private volatile boolean told;
 
   private PipelineRun(RunParts parts, Lanes lanes, RunOptions options, RunListener listener) {
@@ -50,7 +55,9 @@ public final class PipelineRun implements AutoCloseable {
     this.listener = listener;
     this.name = parts.pipeline().name();
     this.shaper = parts.shaper();
-    this.filling = new Filling(parts, options, this::tellOnce);
+    this.fill = lanes.turns().of(this::fill);
+    this.deliver = lanes.turns().of(this::deliver);
+    this.filling = new Filling(parts, options, fill, sheet, this::tellOnce);
     this.backoff = new Backoff(options.retry());
   }
 
@@ -63,33 +70,32 @@ public final class PipelineRun implements AutoCloseable {
   public static PipelineRun start(
       RunParts parts, Lanes lanes, RunOptions options, RunListener listener) {
     PipelineRun run = new PipelineRun(parts, lanes, options, listener);
-    run.launch("deliver", run::deliver);
-    run.launch("fill", run::fill);
+    run.deliver.wake();
+    run.filling.begin();
     return run;
   }
 
-  private void launch(String role, Runnable work) {
-    Thread thread = new Thread(work, "wexrun-" + name + "-" + role);
-    thread.setDaemon(true);
-    thread.start();
-  }
-
-  /** The thread that fills; it outlives the one that delivers, and ends the run. */
-  private void fill() {
-    Throwable failure = null;
-    try {
-      do {
-        filling.work();
-      } while (filling.mustGoOn());
-    } catch (Throwable e) {
-      failure = e;
-      takeNoMore(); // What was taken is delivered, if that can be done at once.
+  /** A turn of filling, which outlives delivering, and ends the run. */
+  private long fill() {
+    if (failure == null) {
+      try {
+        long next = filling.turn();
+        if (next != Turns.DONE) {
+          return next;
+        }
+      } catch (Throwable e) {
+        failure = e;
+        takeNoMore(); // What was taken is delivered, if that can be done at once.
+      }
     }
-    finish(failure);
+    if (!delivered.isDone()) {
+      return Turns.WHEN_WOKEN;
+    }
+    finish();
+    return Turns.DONE;
   }
 
-  private void finish(Throwable ofFilling) {
-    Throwable failure = ofFilling;
+  private void finish() {
     try {
       delivered.join();
     } catch (RuntimeException e) {
@@ -113,7 +119,7 @@ public final class PipelineRun implements AutoCloseable {
   private static Throwable closing(Throwable failure, Runnable close) {
     try {
       close.run();
-    } catch (RuntimeException e) {
+    } catch (Throwable e) {
       if (failure == null) {
         return e;
       }
@@ -122,61 +128,74 @@ public final class PipelineRun implements AutoCloseable {
     return failure;
   }
 
-  /** The thread that delivers. */
-  private void deliver() {
-    Throwable failure = null;
+  /** A turn of delivering. */
+  private long deliver() {
+    Throwable cause = null;
     try {
-      deliverAgainAndAgain();
+      long next = attempt();
+      if (next != Turns.DONE) {
+        return next;
+      }
     } catch (Throwable e) {
-      failure = e;
+      cause = e;
     }
-    if (failure != null && parts.channel().outlivesRun() && options.untilDrained()) {
+    if (cause != null && parts.channel().outlivesRun() && options.untilDrained()) {
       parts.channel().abandon(); // What is there is still taken into the channel.
-    } else if (failure != null) {
+    } else if (cause != null) {
       takeNoMore();
     }
+    complete(delivered, cause);
     filling.delivered();
-    complete(delivered, failure);
+    return Turns.DONE;
   }
 
-  private void deliverAgainAndAgain() throws Throwable {
-    while (true) {
-      Delivery delivery = begin();
-      try {
-        delivery.work();
-        past(delivery);
-        if (isStopped() || parts.channel().exhausted()) {
-          return;
-        }
-        shaper = parts.renewal().renew(shaper);
-      } catch (Delivery.RawRecordsNeeded e) {
-        past(delivery);
-        keepsRaw = true;
-        if (isStopped()) {
-          return; // The next run takes it again, and buries what was refused.
-        }
-      } catch (OutsideException e) {
-        past(delivery);
-        if (failsBy(e)) {
-          throw waiting(e);
-        }
-        if (delivery.accounted() > 0) {
-          backoff.reset();
-        }
-        tellOnce(
-            (parts.channel().outlivesRun()
-                    ? "cannot deliver, so records wait on disk, and it is tried again: "
-                    : "cannot deliver, and it is tried again: ")
-                + e.getMessage());
-        if (!backoff.pause()) {
-          return; // Stopped: what waits is delivered by the next run.
-        }
-      } catch (Throwable e) {
-        past(delivery);
-        throw e;
+  /** Goes on with an attempt, or begins one; what makes one fail is tried again later. */
+  private long attempt() throws Throwable {
+    if (backoff.left() > 0 && !isStopped()) {
+      return backoff.left();
+    }
+    if (over) {
+      if (isStopped()) {
+        return Turns.DONE; // What waits is delivered by the next run.
       }
       filling.goBack(parts.channel().rewind());
+      over = false;
     }
+    Delivery delivery = current == null ? begin() : current;
+    try {
+      long next = delivery.turn();
+      if (next != Turns.DONE) {
+        return next;
+      }
+      past(delivery);
+      if (isStopped() || parts.channel().exhausted()) {
+        return Turns.DONE;
+      }
+      shaper = parts.renewal().renew(shaper);
+    } catch (Delivery.RawRecordsNeeded e) {
+      past(delivery);
+      keepsRaw =
+          true; // Who is stopped takes it again in the next run, and buries what was refused.
+    } catch (OutsideException e) {
+      past(delivery);
+      if (failsBy(e)) {
+        throw waiting(e);
+      }
+      if (delivery.accounted() > 0) {
+        backoff.reset();
+      }
+      tellOnce(
+          (parts.channel().outlivesRun()
+                  ? "cannot deliver, so records wait on disk, and it is tried again: "
+                  : "cannot deliver, and it is tried again: ")
+              + e.getMessage());
+      backoff.begin();
+    } catch (Throwable e) {
+      past(delivery);
+      throw e;
+    }
+    over = true;
+    return isStopped() ? 0 : backoff.left();
   }
 
   private boolean failsBy(OutsideException e) {
@@ -197,7 +216,16 @@ public final class PipelineRun implements AutoCloseable {
 
   private synchronized Delivery begin() {
     current =
-        new Delivery(parts, shaper, lanes, options, keepsRaw, this::accounted, this::tellOnce);
+        new Delivery(
+            parts,
+            shaper,
+            lanes,
+            options,
+            keepsRaw,
+            this::accounted,
+            this::tellOnce,
+            deliver,
+            sheet);
     if (halted) {
       current.stop();
     }
@@ -279,9 +307,20 @@ public final class PipelineRun implements AutoCloseable {
     }
   }
 
+  /** What was done in each place, and how long it took. */
+  public Work work() {
+    return sheet.sum();
+  }
+
+  /** How it stands between its source and its targets; a little old. */
+  public synchronized Situation situation() {
+    Situation now = current == null ? Situation.NONE : current.situation();
+    return new Situation(filling.backlog(), parts.channel().fill(), now.buffers(), now.oldest());
+  }
+
   /**
-   * Calls back once the run has ended, well or not; at once, if it has. On the run's thread, which
-   * waits for it.
+   * Calls back once the run has ended, well or not; at once, if it has. On a thread that the run
+   * waits for.
    */
   public void whenEnded(Runnable then) {
     end.whenComplete((nothing, failure) -> then.run());
@@ -303,11 +342,11 @@ public final class PipelineRun implements AutoCloseable {
       halted = true;
       now = current;
     }
-    backoff.end();
     filling.stop();
     if (now != null) {
       now.stop();
     }
+    deliver.wake();
   }
 
   /** Takes in no more, but delivers what was taken. */
@@ -315,8 +354,8 @@ public final class PipelineRun implements AutoCloseable {
     synchronized (this) {
       stopped = true;
     }
-    backoff.end();
     filling.stop();
+    deliver.wake();
   }
 
   /**

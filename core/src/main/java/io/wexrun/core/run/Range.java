@@ -12,14 +12,21 @@ final class Range {
   final SourcePartition source;
   final long from;
   final long to;
+  final long taken;
   private Counts counts;
   private final Map<String, Long> reached = new TreeMap<>();
   private int waiting;
 
-  Range(SourcePartition source, long from, long to, Counts counts) {
+  /**
+   * A range.
+   *
+   * @param taken when, in microseconds since 1970
+   */
+  Range(SourcePartition source, long from, long to, long taken, Counts counts) {
     this.source = source;
     this.from = from;
     this.to = to;
+    this.taken = taken;
     this.counts = counts;
   }
 

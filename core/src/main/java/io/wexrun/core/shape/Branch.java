@@ -10,4 +10,9 @@ import io.wexrun.core.expression.Expression;
  * @param section its own steps
  * @param router its own route
  */
-record Branch(String name, Expression mark, Section section, Router router) {}
+record Branch(String name, Expression mark, Section section, Router router) {
+  /** The path of the route in the pipeline's definition. */
+  String routePath() {
+    return name.isEmpty() ? "route" : "kinds." + name + ".route";
+  }
+}

@@ -66,11 +66,13 @@ record Section(List<Placed> steps, Schema output) {
   }
 
   /** Runs the steps; {@code behind} is shown each one's batch. */
-  Batch apply(Batch batch, Rejects rejects, BiConsumer<String, Batch> behind) {
+  Batch apply(Batch batch, Rejects rejects, Efforts efforts, BiConsumer<String, Batch> behind) {
     Batch now = batch;
+    efforts.begin(batch, rejects);
     for (Placed placed : steps) {
       rejects.step(placed.path);
       now = placed.step.apply(now, rejects);
+      efforts.end(placed.path, now, rejects);
       behind.accept(placed.path, now);
     }
     return now;

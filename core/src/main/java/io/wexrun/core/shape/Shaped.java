@@ -18,6 +18,7 @@ import java.util.Map;
  * @param dead the dead letters with {@link io.wexrun.core.dead.DeadLetter#SCHEMA}; may be empty
  * @param reasons how many died for each reason
  * @param ignored values of fields that tables have no columns for, by {@code TABLE.FIELD}
+ * @param efforts what each place did with the block, and how long it took, in order
  * @param fitted where a step may read records in several ways: how many each way took, by its path
  */
 public record Shaped(
@@ -30,6 +31,7 @@ public record Shaped(
     Rows dead,
     Map<Reason, Long> reasons,
     Map<String, Long> ignored,
+    Map<String, Effort> efforts,
     Map<String, Long> fitted) {
   /** About how many bytes of memory the rows take, the dead letters among them. */
   public long allocated() {

@@ -297,7 +297,7 @@ public final class Shaper {
 
   /** Shapes and routes the records of a block. */
   public Shaped shape(Block block) {
-    return shape(block, block.records(), false, (step, batch) -> {});
+    return shape(block, new Efforts(), block.records(), false, (step, batch) -> {});
   }
 
   /** How many records of a block die. */
@@ -309,27 +309,38 @@ public final class Shaper {
   public BlockTrial tryOut(Block block) {
     Records records = block.records();
     Map<String, Batch> batches = new LinkedHashMap<>();
-    Shaped shaped = shape(block, records, true, batches::put);
+    Shaped shaped = shape(block, new Efforts(), records, true, batches::put);
     return new BlockTrial(RecordTrial.of(records, batches, shaped), shaped);
   }
 
   private Shaped shape(
-      Block block, Records records, boolean trial, BiConsumer<String, Batch> behind) {
+      Block block,
+      Efforts efforts,
+      Records records,
+      boolean trial,
+      BiConsumer<String, Batch> behind) {
     Rejects rejects = new Rejects();
     rejects.step("intake");
     rejectTooLong(records, rejects);
     if (blank.map(BLANK_DROP::equals).orElse(records.areLines())) {
       dropBlank(records, rejects);
     }
-    Batch batch = common.apply(Batch.raw(records), rejects, behind);
+    Batch raw = Batch.raw(records);
+    efforts.ofRecords(raw, rejects);
+    Batch batch = common.apply(raw, rejects, efforts, behind);
     boolean kinds = branches.get(0).mark() != null;
     List<Batch> parts = kinds ? split(batch, block, trial, rejects) : List.of(batch);
+    if (kinds) {
+      long of = parts.subList(0, branches.size()).stream().mapToLong(Batch::rows).sum();
+      efforts.end("kinds", of, rejects);
+    }
     // All rejections come before any row is gathered: a record goes to all its targets or to none.
     List<Router.Chosen> chosen = new ArrayList<>();
     for (int i = 0; i < branches.size(); i++) {
       Branch branch = branches.get(i);
-      Batch shaped = branch.section().apply(parts.get(i), rejects, behind);
+      Batch shaped = branch.section().apply(parts.get(i), rejects, efforts, behind);
       chosen.add(branch.router().choose(shaped, rejects));
+      efforts.end(branch.routePath(), shaped, rejects);
     }
     Map<String, Rows> rows = new LinkedHashMap<>();
     Map<String, Long> ignored = new TreeMap<>();
@@ -338,7 +349,10 @@ public final class Shaper {
     long copied = 0;
     long dropped = 0;
     for (int i = 0; i < branches.size(); i++) {
+      efforts.begin(chosen.get(i).batch(), rejects);
       Router.Routed routed = branches.get(i).router().gather(chosen.get(i), rejects, alive);
+      long out = routed.rows().values().stream().mapToLong(Rows::count).sum();
+      efforts.end(branches.get(i).routePath(), out, rejects);
       routed.rows().forEach((target, part) -> rows.merge(target, part, Merging::of));
       routed.ignored().forEach((field, count) -> ignored.merge(field, count, Long::sum));
       aliveRows += routed.alive();
@@ -366,6 +380,7 @@ public final class Shaper {
         dead,
         rejects.reasons(),
         ignored,
+        efforts.byPlace(),
         rejects.fitted());
   }
 

@@ -25,6 +25,9 @@ public final class Pace implements Closeable {
   /** Where nothing tells of new lines, they are looked for so often. */
   private static final long REST_MILLIS = 50;
 
+  private static final Duration WITH_EVENTS = Duration.ofSeconds(2);
+  private static final Duration WITHOUT_EVENTS = Duration.ofMillis(100);
+
   /** What is written together need not be read one by one. */
   private static final long GATHER_MILLIS = 20;
 
@@ -93,6 +96,16 @@ public final class Pace implements Closeable {
     took = lookedAt - begun;
   }
 
+  /** Says who is called, from any thread, when the system's events tell that a look is worth it. */
+  public void listen(Runnable come) {
+    watching.ifPresent(events -> events.listen(come));
+  }
+
+  /** How long files may be left alone while no event tells of them. */
+  public Duration patience() {
+    return watching.isPresent() ? WITH_EVENTS : WITHOUT_EVENTS;
+  }
+
   /**
    * Waits until it may be worth a look at the files that are read; an interrupt ends it, and is
    * kept.
@@ -100,6 +113,9 @@ public final class Pace implements Closeable {
    * @param most not longer than that
    */
   public void rest(Duration most) {
+    if (most.isZero()) {
+      return;
+    }
     try {
       if (watching.isEmpty()) {
         Thread.sleep(Math.max(1, Math.min(REST_MILLIS, most.toMillis())));

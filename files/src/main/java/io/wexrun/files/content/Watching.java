@@ -35,6 +35,7 @@ final class Watching implements Closeable {
           "vboxsf");
 
   private final SystemEvents events;
+  private volatile Runnable told = () -> {};
   private final Set<Path> watched = new LinkedHashSet<>();
   private Set<Path> written = new LinkedHashSet<>();
   private Set<Path> others = new LinkedHashSet<>();
@@ -96,7 +97,17 @@ final class Watching implements Closeable {
   }
 
   /** Something has happened in a folder. From the thread of the events. */
-  synchronized void happened(Path folder, List<WatchEvent<?>> all, boolean valid) {
+  void happened(Path folder, List<WatchEvent<?>> all, boolean valid) {
+    note(folder, all, valid);
+    told.run();
+  }
+
+  /** Says who is called when something has happened. */
+  void listen(Runnable come) {
+    told = come;
+  }
+
+  private synchronized void note(Path folder, List<WatchEvent<?>> all, boolean valid) {
     for (WatchEvent<?> event : all) {
       if (!(event.context() instanceof Path name)) {
         unknown = true;

@@ -156,6 +156,17 @@ final class WholeFile implements AutoCloseable {
     return read() || gone || doubtful || !broken.isEmpty();
   }
 
+  /**
+   * How many bytes of it are left to take; of one that is packed or has rows, all until its end.
+   */
+  long left() {
+    if (mark == null || waits()) {
+      return 0;
+    }
+    boolean plain = rows.isEmpty() && content != null && !content.packed();
+    return plain ? Math.max(0, mark.size() - cutter.read()) : mark.size();
+  }
+
   /** Why the rest of a compressed file cannot be read; empty if it can. */
   String broken() {
     return broken;

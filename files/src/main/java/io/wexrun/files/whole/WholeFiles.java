@@ -4,6 +4,7 @@ import io.wexrun.core.connect.IntakeOpening;
 import io.wexrun.core.connect.PlannedSource;
 import io.wexrun.core.connect.RowsReader;
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.Backlog;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.KnownSource;
@@ -22,6 +23,7 @@ import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.HashMap;
+import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
@@ -55,6 +57,7 @@ final class WholeFiles implements Intake {
   private final Set<Path> waiting = new LinkedHashSet<>();
   private final Map<Path, Seen> passedOver = new HashMap<>();
   private final Pace pace;
+  private final Set<WholeFile> begun = new HashSet<>();
   private boolean lookedAtEnd;
   private boolean toldEnd;
 
@@ -398,12 +401,30 @@ final class WholeFiles implements Intake {
   }
 
   @Override
+  public boolean listen(Runnable come) {
+    pace.listen(come);
+    return true;
+  }
+
+  @Override
+  public Duration patience() {
+    return pace.patience();
+  }
+
+  @Override
   public Optional<Block> poll(Duration wait) {
     Optional<Block> block = next();
     if (block.isEmpty()) {
       pace.rest(wait);
     }
     return block;
+  }
+
+  @Override
+  public Optional<Backlog> backlog() {
+    long left = assigned.stream().mapToLong(WholeFile::left).sum();
+    long done = begun.stream().mapToLong(file -> file.mark().size() - file.left()).sum();
+    return Optional.of(new Backlog(done, left, Backlog.Unit.BYTES));
   }
 
   private Optional<Block> next() {
@@ -413,6 +434,7 @@ final class WholeFiles implements Intake {
           Optional<Block> block = file.next();
           notes.damage(file);
           if (block.isPresent()) {
+            begun.add(file);
             return block;
           }
         }

@@ -22,10 +22,12 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.concurrent.ExecutorService;
 import java.util.concurrent.Executors;
+import java.util.concurrent.TimeUnit;
 import java.util.function.Consumer;
 
 /** A receiver of rows: what is known of it stands in a folder of the workspace. */
 final class DeliveryStore implements Store, Resending {
+  private static final Duration LONGEST = Duration.ofDays(1);
   private static final DateTimeFormatter CLOCK =
       DateTimeFormatter.ofPattern("HH:mm:ss").withZone(ZoneId.systemDefault());
 
@@ -37,6 +39,7 @@ final class DeliveryStore implements Store, Resending {
   private final ExecutorService threads;
   private Instant notBefore = Instant.MIN;
   private String asked = "";
+  private long waitsUntil = System.nanoTime();
 
   /**
    * Opens a store.
@@ -86,13 +89,16 @@ final class DeliveryStore implements Store, Resending {
 
   /** The receiver has asked to be left alone for a while. */
   synchronized void waitFor(Duration time, String why) {
+    // The system's clock may be set meanwhile; it is only told.
     notBefore = Instant.now().plus(time);
+    long millis = Math.min(time.toMillis(), LONGEST.toMillis());
+    waitsUntil = System.nanoTime() + TimeUnit.MILLISECONDS.toNanos(millis);
     asked = why;
   }
 
   /** What the receiver said when it asked to be left alone, if that is still to be done. */
   synchronized Optional<Verdict.Later> asked() {
-    Duration left = Duration.between(Instant.now(), notBefore);
+    Duration left = Duration.ofNanos(waitsUntil - System.nanoTime());
     return left.isNegative() || left.isZero()
         ? Optional.empty()
         : Optional.of(

@@ -239,7 +239,7 @@ final class Way {
       if (asked.isEmpty()) {
         later.after().ifPresent(after -> store.waitFor(after, later.why()));
       }
-      if (System.nanoTime() + wait * 1_000_000 > until) {
+      if (wait > (until - System.nanoTime()) / 1_000_000) {
         throw new LaterException(later.why());
       }
       pause(wait);

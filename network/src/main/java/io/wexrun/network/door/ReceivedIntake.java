@@ -1,5 +1,6 @@
 package io.wexrun.network.door;
 
+import io.wexrun.core.intake.Backlog;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.Source;
@@ -88,6 +89,21 @@ final class ReceivedIntake implements Intake {
       inbox.wake();
     }
     return block;
+  }
+
+  @Override
+  public boolean listen(Runnable come) {
+    return inner.listen(come);
+  }
+
+  @Override
+  public Duration patience() {
+    return inner.patience();
+  }
+
+  @Override
+  public Optional<Backlog> backlog() {
+    return inner.backlog();
   }
 
   @Override

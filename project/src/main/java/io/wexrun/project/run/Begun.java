@@ -272,6 +272,11 @@ public final class Begun {
     }
 
     @Override
+    public boolean listen(Runnable come) {
+      return true;
+    }
+
+    @Override
     public boolean drained() {
       return true;
     }

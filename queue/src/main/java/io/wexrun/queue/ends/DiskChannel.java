@@ -45,6 +45,7 @@ final class DiskChannel implements Channel {
   private final Map<SourcePartition, Deque<Waiting>> waiting = new HashMap<>();
   private final Map<SourcePartition, Long> durable = new HashMap<>();
   private Runnable listener = () -> {};
+  private volatile Runnable room = () -> {};
   private long records;
   private boolean ended;
   private boolean abandoned;
@@ -150,7 +151,7 @@ final class DiskChannel implements Channel {
    *     io.wexrun.core.intake.Framing#form form}; then it was not taken
    */
   @Override
-  public boolean put(Block block) throws InterruptedException {
+  public Put put(Block block) {
     SourcePartition source = block.source();
     if (block.framing().form().isEmpty()) {
       throw OutsideException.lasting(
@@ -158,19 +159,16 @@ final class DiskChannel implements Channel {
     }
     boolean begins;
     synchronized (this) {
-      while (!ended && !waiting.isEmpty() && partition.bytes() + block.length() > bound) {
-        if (abandoned) {
-          return false;
-        }
-        wait();
-      }
       if (ended) {
-        return false;
+        return Put.ENDED;
+      }
+      if (!waiting.isEmpty() && partition.bytes() + block.length() > bound) {
+        return abandoned ? Put.ENDED : Put.FULL;
       }
       begins = !ends.containsKey(source);
       long expected = begins ? starts.getOrDefault(source, block.first()) : ends.get(source);
       if (block.first() > expected || expected >= block.end()) {
-        return true; // Passed over.
+        return Put.TAKEN; // Passed over.
       }
     }
     int count = block.records().count();
@@ -190,7 +188,7 @@ final class DiskChannel implements Channel {
     partition.publish();
     queue.appended();
     told.run();
-    return true;
+    return Put.TAKEN;
   }
 
   /**
@@ -217,6 +215,11 @@ final class DiskChannel implements Channel {
   @Override
   public synchronized void listen(Runnable put) {
     listener = put;
+  }
+
+  @Override
+  public void listenForRoom(Runnable told) {
+    room = told;
   }
 
   @Override
@@ -282,9 +285,7 @@ final class DiskChannel implements Channel {
       }
     }
     partition.removeBefore(needed);
-    synchronized (this) {
-      notifyAll();
-    }
+    room.run();
   }
 
   @Override
@@ -292,21 +293,33 @@ final class DiskChannel implements Channel {
     Runnable told;
     synchronized (this) {
       ended = true;
-      notifyAll();
       told = listener;
     }
     told.run();
+    room.run();
   }
 
   @Override
-  public synchronized void abandon() {
-    abandoned = true;
-    notifyAll();
+  public void abandon() {
+    synchronized (this) {
+      abandoned = true;
+    }
+    room.run();
   }
 
   @Override
   public synchronized OptionalLong held() {
     return OptionalLong.of(records);
+  }
+
+  @Override
+  public double fill() {
+    synchronized (this) {
+      if (waiting.isEmpty()) {
+        return 0; // What is left of its file is removed with the next one.
+      }
+    }
+    return (double) partition.bytes() / bound;
   }
 
   @Override

@@ -2,6 +2,7 @@ package io.wexrun.queue.ends;
 
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
+import io.wexrun.core.intake.Backlog;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.KnownSource;
@@ -23,6 +24,11 @@ import java.util.stream.Collectors;
 /** A queue as an intake: its partitions are the source partitions. */
 public final class QueueIntake implements Intake {
   private static final int BLOCK = 1 << 20;
+  private static final Duration SURE = Duration.ofSeconds(1);
+
+  /** What another process appends is not told. */
+  private static final Duration OTHERS = Duration.ofMillis(20);
+
   private static final long REVOKED = -1;
 
   private final Queue queue;
@@ -30,7 +36,9 @@ public final class QueueIntake implements Intake {
   private final Runnable close;
   private final List<Source> sources = new ArrayList<>();
   private final long[] positions;
+  private Runnable told = () -> {};
   private int turn;
+  private long handedOut;
 
   /**
    * Reads a queue.
@@ -169,12 +177,32 @@ public final class QueueIntake implements Intake {
   public Optional<Block> poll(Duration wait) {
     queue.refresh();
     Optional<Block> block = next();
-    if (block.isEmpty() && !fed.getAsBoolean()) {
+    if (block.isEmpty() && !wait.isZero() && !fed.getAsBoolean()) {
       queue.awaitAppend(wait.toMillis());
       queue.refresh();
       block = next();
     }
     return block;
+  }
+
+  @Override
+  public boolean listen(Runnable come) {
+    told = queue.whenAppended(come);
+    return true;
+  }
+
+  @Override
+  public Duration patience() {
+    return queue.writable() ? SURE : OTHERS;
+  }
+
+  @Override
+  public Optional<Backlog> backlog() {
+    long left = 0;
+    for (int i = 0; i < positions.length; i++) {
+      left += positions[i] == REVOKED ? 0 : Math.max(0, queue.partition(i).end() - positions[i]);
+    }
+    return Optional.of(new Backlog(handedOut, left, Backlog.Unit.RECORDS));
   }
 
   private Optional<Block> next() {
@@ -188,6 +216,7 @@ public final class QueueIntake implements Intake {
       Optional<Partition.Chunk> chunk = queue.partition(partition).read(from, BLOCK);
       if (chunk.isPresent()) {
         Block block = block(sources.get(partition).partition(), from, chunk.get());
+        handedOut += block.end() - from;
         positions[partition] = block.end();
         return Optional.of(block);
       }
@@ -235,6 +264,7 @@ public final class QueueIntake implements Intake {
 
   @Override
   public void close() {
+    told.run();
     close.run();
   }
 }

@@ -4,6 +4,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import io.wexrun.contract.Seeds;
+import io.wexrun.core.channel.Channel;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.framing.Lines;
 import io.wexrun.core.intake.Block;
@@ -145,11 +146,7 @@ class DiskChannelTest {
   }
 
   private static void put(DiskChannel channel, Block block) {
-    try {
-      assertThat(channel.put(block)).isTrue();
-    } catch (InterruptedException e) {
-      throw new AssertionError(e);
-    }
+    assertThat(channel.put(block)).isEqualTo(Channel.Put.TAKEN);
   }
 
   private static void deliver(
@@ -202,6 +199,26 @@ class DiskChannelTest {
     }
   }
 
+  /** Puts blocks until there is no room, or enough were put; says where they end. */
+  private static long fill(DiskChannel channel, byte[] noise, long from) {
+    long end = from;
+    while (end < 600_000) {
+      Block block =
+          new Block(
+              new SourcePartition("a"),
+              end,
+              end + noise.length,
+              noise,
+              noise.length,
+              Lines.FRAMING);
+      if (channel.put(block) == Channel.Put.FULL) {
+        return end;
+      }
+      end = block.end();
+    }
+    return end;
+  }
+
   @Test
   void aFullChannelWaitsForTheTallyAndGivesItsRoomBack() throws Exception {
     SourcePartition source = new SourcePartition("a");
@@ -210,41 +227,17 @@ class DiskChannelTest {
     dice.nextBytes(noise);
     MemoryDisk disk = new MemoryDisk();
     try (DiskChannel channel = open(disk, 100_000, Map.of())) {
-      long[] end = new long[1];
-      Thread filler =
-          new Thread(
-              () -> {
-                for (int i = 0; i < 30; i++) {
-                  put(
-                      channel,
-                      new Block(
-                          source,
-                          end[0],
-                          end[0] + noise.length,
-                          noise,
-                          noise.length,
-                          Lines.FRAMING));
-                  end[0] += noise.length;
-                }
-              });
-      filler.start();
-      while (filler.getState() != Thread.State.WAITING) {
-        assertThat(filler.isAlive()).isTrue();
-        Thread.onSpinWait();
-      }
-      assertThat(end[0]).isBetween(40_000L, 100_000L);
+      long end = fill(channel, noise, 0);
+      assertThat(end).isBetween(40_000L, 100_000L);
       long accounted = 0;
       while (accounted < 600_000) {
         Optional<Block> next = channel.take();
-        if (next.isEmpty()) {
-          Thread.onSpinWait();
-          continue;
-        }
+        assertThat(next).isPresent();
         Block block = next.get();
         channel.accounted(List.of(account(source, accounted, block.end())));
         accounted = block.end();
+        end = fill(channel, noise, end);
       }
-      filler.join();
       assertThat(channel.held()).hasValue(0);
       assertThat(disk.list(FOLDER.resolve("p0"))).hasSizeLessThan(4);
     }
