@@ -3,6 +3,7 @@ package io.wexrun.cli;
 import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.run.Notice;
 import io.wexrun.core.run.Progress;
+import io.wexrun.core.run.Situation;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.WorkspaceRun;
@@ -221,22 +222,27 @@ final class LiveView implements AutoCloseable {
   }
 
   private int nameWidth(int width) {
-    return Math.max(10, Math.min(longest, width - 62));
+    return Math.max(10, Math.min(longest, width - 66));
   }
 
-  /** Six numbers do not fit beside a name and a curve where it is narrow. */
+  /** The numbers do not fit beside a name and a curve where it is narrow. */
   private static boolean isNarrow(int width) {
-    return width < 100;
+    return width < 110;
   }
 
   private AttributedString header(int width) {
     String names = String.format("%-" + nameWidth(width) + "s", "pipeline");
-    String numbers = String.format(numbers(width), "taken", "loaded", "dead", "held", "rec/s");
-    return line(" " + names + " state   " + numbers + "last minutes", DIM, width);
+    String numbers =
+        String.format(
+            numbers(width), "taken", "loaded", "dead", "held", "oldest", "behind", "rec/s");
+    return line(
+        " " + names + " state   " + numbers + (isNarrow(width) ? "lately" : "last minutes"),
+        DIM,
+        width);
   }
 
   private static String numbers(int width) {
-    return isNarrow(width) ? " %8s %8s %6s %7s %6s  " : " %11s %11s %8s %8s %8s  ";
+    return isNarrow(width) ? " %6s %6s %5s %5s %6s %6s %5s " : " %11s %11s %8s %8s %8s %9s %8s  ";
   }
 
   private AttributedString row(PipelineStatus each, boolean here, int width) {
@@ -250,11 +256,13 @@ final class LiveView implements AutoCloseable {
         base,
         String.format(
             numbers(width),
-            brief(done.taken()),
-            brief(done.loaded()),
-            brief(done.dead()),
-            brief(done.held()),
-            brief(Math.round(each.rate()))));
+            brief(done.taken(), width),
+            brief(done.loaded(), width),
+            brief(done.dead(), width),
+            brief(done.held(), width),
+            WorkView.oldest(each.situation()).map(LiveView::tight).orElse("·"),
+            WorkView.behind(each.situation()).map(LiveView::tight).orElse("·"),
+            brief(Math.round(each.rate()), width)));
     int left = Math.max(0, width - row.columnLength() - 1);
     row.styled(here ? base : coloured(base, AttributedStyle.CYAN), curve(each.pipeline(), left));
     return row.toAttributedString().columnSubSequence(0, width);
@@ -269,14 +277,27 @@ final class LiveView implements AutoCloseable {
     };
   }
 
-  /** A number in at most seven characters where it is long. */
-  private static String brief(long number) {
-    if (number < 1_000_000) {
+  /** A size or a time without blanks and words. */
+  private static String tight(String text) {
+    return text.replaceAll("^0 bytes$", "0")
+        .replaceAll(" bytes?$", "B")
+        .replace("min", "m")
+        .replace(" ", "");
+  }
+
+  /** A number, in at most five characters where it is narrow. */
+  private static String brief(long number, int width) {
+    if (number < (isNarrow(width) ? 10_000 : 1_000_000)) {
       return Counted.number(number);
     }
-    return number < 1_000_000_000
-        ? String.format(Locale.ROOT, "%.2fM", number / 1e6)
-        : String.format(Locale.ROOT, "%.2fG", number / 1e9);
+    double shown = number;
+    int unit = -1;
+    while (shown >= 1000) {
+      shown /= 1000;
+      unit++;
+    }
+    return String.format(
+        Locale.ROOT, shown < 100 ? "%.1f%s" : "%.0f%s", shown, "kMGT".charAt(unit));
   }
 
   /** The rates of the last seconds, the newest at the right. */
@@ -349,6 +370,38 @@ final class LiveView implements AutoCloseable {
                       PLAIN,
                       width));
             });
+    Situation now = each.situation();
+    lines.add(
+        line(
+            " intake "
+                + WorkView.behind(now)
+                    .map(behind -> behind + " behind its source")
+                    .orElse("running")
+                + "   channel "
+                + percent(now.channel())
+                + " full   buffers "
+                + percent(now.buffers())
+                + " of a flush   oldest held "
+                + WorkView.oldest(now).orElse("none"),
+            PLAIN,
+            width));
+    each.work()
+        .places()
+        .forEach(
+            (place, e) ->
+                lines.add(
+                    line(
+                        String.format(
+                            Locale.ROOT,
+                            "  %-24s in %9s   out %9s   dead %7s   %4s of the time",
+                            place,
+                            brief(e.in(), SMALLEST_WIDTH),
+                            brief(e.out(), SMALLEST_WIDTH),
+                            brief(e.dead(), SMALLEST_WIDTH),
+                            percent((double) e.nanos() / Math.max(1, each.work().nanos()))),
+                        PLAIN,
+                        width)));
+    WorkView.brief(each.work()).forEach(text -> lines.add(line("  -> " + text, PLAIN, width)));
     Tally books = workspace.tally(each.pipeline());
     lines.add(line(" loaded, over all time: " + counts(books.counts().loaded()), PLAIN, width));
     Map<String, Long> reasons = new HashMap<>();
@@ -366,6 +419,10 @@ final class LiveView implements AutoCloseable {
             each.why().isPresent() ? coloured(PLAIN, AttributedStyle.RED) : PLAIN,
             width));
     return lines;
+  }
+
+  private static String percent(double share) {
+    return Math.round(100 * share) + " %";
   }
 
   private static String counts(Map<String, Long> counts) {

@@ -5,6 +5,7 @@ import io.wexrun.core.intake.Choice;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Sizes;
 import io.wexrun.core.run.RunOptions;
+import io.wexrun.core.run.Work;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.network.door.Address;
 import io.wexrun.network.http.Pages;
@@ -97,6 +98,11 @@ final class RunCommand implements Callable<Integer> {
       names = "--strict",
       description = "End all pipelines at the first failure, instead of waiting and trying again.")
   private boolean strict;
+
+  @Option(
+      names = "--verbose",
+      description = "Show at the end what each step did, and how long it took.")
+  private boolean verbose;
 
   @Option(
       names = "--slow-flush",
@@ -194,6 +200,7 @@ final class RunCommand implements Callable<Integer> {
     Stopper stopper = new Stopper(terminal, Stopper.FLUSHING);
     AtomicReference<WorkspaceRun> running = new AtomicReference<>();
     boolean ended = false;
+    Map<String, Work> work = new LinkedHashMap<>();
     boolean live = !once && log.equals("text") && terminal.isScreen();
     try (RunLog events =
             new RunLog(
@@ -202,7 +209,8 @@ final class RunCommand implements Callable<Integer> {
                 Optional.ofNullable(logFile).map(terminal::at),
                 live);
         Pages pages = address.map(at -> pages(at, workspace, running)).orElse(null)) {
-      Watch watch = new Watch(terminal, events, live || log.equals("json") || logFile != null);
+      Watch watch =
+          new Watch(terminal, events, live || log.equals("json") || logFile != null, once);
       try (WorkspaceRun run = workspace.run(options, watch, pipelines.toArray(String[]::new))) {
         running.set(run);
         events.event("started", "running " + String.join(", ", run.progress().keySet()));
@@ -211,6 +219,7 @@ final class RunCommand implements Callable<Integer> {
           live(workspace, run);
         }
         watch.over(run);
+        run.status().forEach(each -> work.put(each.pipeline(), each.work()));
         ended = true;
       } finally {
         events.event("ended", ended ? "all pipelines have ended" : "the run has failed");
@@ -225,17 +234,25 @@ final class RunCommand implements Callable<Integer> {
     if (workspaceOption.json()) {
       Map<String, Long> taken = new LinkedHashMap<>();
       tallies.forEach(t -> taken.put(t.pipeline(), since(before, t).taken()));
-      terminal.json(Map.of("taken", taken));
+      Map<String, Object> facts = new LinkedHashMap<>();
+      work.forEach((name, done) -> facts.put(name, WorkView.facts(done)));
+      terminal.json("taken", taken, "work", facts);
     } else {
-      tallies.forEach(
-          t ->
-              terminal.say(
-                  t.pipeline() + ": " + Counted.number(since(before, t).taken()) + " taken"));
+      tallies.forEach(t -> say(t, since(before, t), work.getOrDefault(t.pipeline(), Work.NONE)));
       TallyCommand.show(tallies, terminal);
       tallies.stream().filter(t -> mostDied(before, t)).forEach(this::sayThatMostDied);
       TallyCommand.tellPutAside(workspace, terminal);
     }
     return tallies.stream().allMatch(Tally::balanced) ? ExitCode.DONE : ExitCode.UNBALANCED;
+  }
+
+  private void say(Tally tally, Since since, Work work) {
+    String what = tally.pipeline() + ": " + Counted.number(since.taken()) + " taken";
+    boolean did = since.taken() > 0;
+    terminal.say(what + WorkView.summary(work).filter(s -> did).map(s -> "; " + s).orElse(""));
+    if (verbose && did) {
+      WorkView.show(tally.pipeline(), work, terminal);
+    }
   }
 
   /** Shows the run on the whole screen until it has ended. */

@@ -15,6 +15,7 @@ import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Option;
 import picocli.CommandLine.Parameters;
 import picocli.CommandLine.Spec;
 
@@ -44,6 +45,11 @@ final class StatusCommand implements Callable<Integer> {
           "Which pipelines: names, patterns such as 'gate-*', or tag:WORD. Without one, all.")
   private List<String> names = List.of();
 
+  @Option(
+      names = "--verbose",
+      description = "Also show what each step and target did, and how long it took.")
+  private boolean verbose;
+
   StatusCommand(Terminal terminal) {
     this.terminal = terminal;
   }
@@ -66,6 +72,9 @@ final class StatusCommand implements Callable<Integer> {
         terminal.json(facts);
       } else {
         show(shown, terminal);
+        if (verbose) {
+          shown.forEach(each -> WorkView.show(each.pipeline(), each.work(), terminal));
+        }
         if (!still.isEmpty()) {
           terminal.say(
               (running.isEmpty() ? "nothing runs here: " : "not in any run: ")
@@ -98,6 +107,7 @@ final class StatusCommand implements Callable<Integer> {
     facts.put("held", done.held());
     facts.put("bytes", done.bytes());
     facts.put("rate", Math.round(each.rate() * 10) / 10.0);
+    facts.putAll(WorkView.facts(each));
     return facts;
   }
 
@@ -118,11 +128,23 @@ final class StatusCommand implements Callable<Integer> {
               Counted.number(done.loaded()),
               Counted.number(done.dead()),
               Counted.number(done.held()),
+              WorkView.oldest(each.situation()).orElse("·"),
+              WorkView.behind(each.situation()).orElse("·"),
               Counted.number(Math.round(each.rate()))));
     }
     terminal.table(
-        List.of("pipeline", "state", "for", "taken", "loaded", "dead", "held", "records/s"),
-        List.of(false, false, true, true, true, true, true, true),
+        List.of(
+            "pipeline",
+            "state",
+            "for",
+            "taken",
+            "loaded",
+            "dead",
+            "held",
+            "oldest",
+            "behind",
+            "records/s"),
+        List.of(false, false, true, true, true, true, true, true, true, true),
         rows);
     for (PipelineStatus each : all) {
       if (each.state() == PipelineStatus.State.SLEEPING) {

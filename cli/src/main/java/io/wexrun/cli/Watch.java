@@ -7,7 +7,10 @@ import io.wexrun.core.run.RunListener;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.WorkspaceRun;
+import io.wexrun.project.facts.PipelineStatus;
+import java.time.Duration;
 import java.util.LinkedHashMap;
+import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 
@@ -19,11 +22,12 @@ final class Watch implements RunListener {
   private final Terminal terminal;
   private final RunLog log;
   private final boolean quiet;
+  private final boolean once;
   private final long start = System.nanoTime();
   private int linesShown;
 
   Watch(Terminal terminal) {
-    this(terminal, new RunLog(terminal, false, Optional.empty(), false), false);
+    this(terminal, new RunLog(terminal, false, Optional.empty(), false), false, true);
   }
 
   /**
@@ -31,11 +35,13 @@ final class Watch implements RunListener {
    *
    * @param log is told what happens
    * @param quiet whether only the log says something
+   * @param once whether the run ends when drained, so that it can be said how far it is
    */
-  Watch(Terminal terminal, RunLog log, boolean quiet) {
+  Watch(Terminal terminal, RunLog log, boolean quiet, boolean once) {
     this.terminal = terminal;
     this.log = log;
     this.quiet = quiet;
+    this.once = once;
   }
 
   @Override
@@ -59,7 +65,7 @@ final class Watch implements RunListener {
     while (waiter.isAlive()) {
       waiter.join(every);
       if (!quiet && (waiter.isAlive() || terminal.errIsTerminal())) {
-        show(run.progress());
+        show(run);
       }
     }
     run.await();
@@ -77,29 +83,40 @@ final class Watch implements RunListener {
     }
   }
 
-  private synchronized void show(Map<String, Progress> progress) {
+  private synchronized void show(WorkspaceRun run) {
+    List<PipelineStatus> all = run.status();
     double seconds = (System.nanoTime() - start) / 1e9;
     StringBuilder text = new StringBuilder();
     if (terminal.errIsTerminal() && linesShown > 0) {
       text.append(SafeStream.ESCAPE).append('[').append(linesShown).append('A');
     }
-    int width = progress.keySet().stream().mapToInt(String::length).max().orElse(0);
-    progress.forEach(
-        (name, p) -> {
+    int width = all.stream().mapToInt(s -> s.pipeline().length()).max().orElse(0);
+    all.forEach(
+        each -> {
+          Progress p = each.progress();
           text.append(
               String.format(
-                  "%-" + width + "s  taken %s  loaded %s  dead %s  held %s  %s/s",
-                  name,
+                  "%-" + width + "s  taken %s  loaded %s  dead %s  held %s  %s/s%s",
+                  each.pipeline(),
                   Counted.number(p.taken()),
                   Counted.number(p.loaded()),
                   Counted.number(p.dead()),
                   Counted.number(p.held()),
-                  Counted.number(Math.round(p.taken() / Math.max(seconds, 0.001)))));
+                  Counted.number(Math.round(p.taken() / Math.max(seconds, 0.001))),
+                  far(each, seconds)));
           text.append(terminal.errIsTerminal() ? SafeStream.ESCAPE + "[K\n" : "\n");
         });
-    linesShown = progress.size();
+    linesShown = all.size();
     terminal.err.print(text);
     terminal.err.flush();
+  }
+
+  /** How far a pipeline is, and how far behind its source. */
+  private String far(PipelineStatus each, double seconds) {
+    Duration since = Duration.ofMillis((long) (seconds * 1000));
+    return once
+        ? WorkView.progress(each.situation(), since).map(text -> "  " + text).orElse("")
+        : WorkView.behind(each.situation()).map(text -> "  behind " + text).orElse("");
   }
 
   /** How many records all pipelines have taken by their books. */

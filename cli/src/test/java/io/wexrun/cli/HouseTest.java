@@ -117,8 +117,8 @@ class HouseTest {
                           project.definition project.open project.read project.yaml
       project.facts     : core.connect core.dead core.diagnose core.intake core.run project.read queue queue.ends
                           queue.log state
-      project.figures   : core.dead core.run core.tally project.facts
-      project.ask       : core.diagnose core.pipeline core.run core.schema core.target project.facts
+      project.figures   : core.dead core.intake core.run core.shape core.tally project.facts
+      project.ask       : core.diagnose core.intake core.pipeline core.run core.schema core.shape core.target project.facts
       project.run       : core.channel core.diagnose core.identity core.intake core.pipeline core.run
                           core.shape core.tally core.target project.facts project.open project.read project.time state
       project           : core.channel core.connect core.dead core.diagnose core.intake core.path

@@ -100,6 +100,24 @@ class RunFiguresTest {
   }
 
   @Test
+  void whatEachPlaceDidIsToldAtTheEnd() throws Exception {
+    Wexrun here = workspace();
+    Result run = here.run("run", "--once", "--verbose", "good");
+    assertThat(run.err()).contains("good: 3 taken; most of the time in ");
+    assertThat(run.out())
+        .containsPattern("shape\\[0\\]\\.template +3 +2 +1 ")
+        .containsPattern("-> a +2 +2 +0 ")
+        .contains("a: 2 rows, 16 bytes in 1 flush; from taken to row ");
+    Files.writeString(folder.resolve("b.log"), "3\n");
+    JsonNode work = here.run("run", "--once", "--json", "good").json().get("work").get("good");
+    JsonNode target = work.get("targets").get(0);
+    assertThat(target.get("target").asString()).isEqualTo("a");
+    assertThat(target.get("rows").asInt()).isEqualTo(1);
+    assertThat(target.get("taken-to-row").get("most").asDouble()).isBetween(0.0, 60.0);
+    assertThat(work.get("places").get(0).get("place").asString()).isEqualTo("intake");
+  }
+
+  @Test
   void figuresHealthAndEventsOfARun() throws Exception {
     Wexrun here = workspace();
     int port = freePort();
@@ -114,6 +132,12 @@ class RunFiguresTest {
       assertThat(figures.body())
           .contains("wexrun_books_dead_records_total{pipeline=\"good\",reason=\"bad-value\"} 1.0")
           .contains("wexrun_taken_records_total{pipeline=\"good\"} 3.0")
+          .contains("wexrun_behind_bytes{pipeline=\"good\"} 0.0")
+          .contains("wexrun_place_in_rows_total{pipeline=\"good\",place=\"shape[0].template\"} 3.0")
+          .contains(
+              "wexrun_place_dead_records_total{pipeline=\"good\",place=\"shape[0].template\"} 1.0")
+          .contains("wexrun_target_rows_total{pipeline=\"good\",target=\"a\"} 2.0")
+          .contains("wexrun_taken_to_row_seconds_count{pipeline=\"good\",target=\"a\"} 2")
           .contains("wexrun_books_balanced{pipeline=\"good\"} 1.0");
       String ready = until(port, "/ready", "cannot open store away");
       JsonNode problem = JsonMapper.builder().build().readTree(ready);

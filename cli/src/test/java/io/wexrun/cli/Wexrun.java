@@ -65,6 +65,13 @@ record Wexrun(Path folder, String terminals) {
     return start(command(List.of("-Dwexrun.terminal=" + terminals), args));
   }
 
+  /** Starts a command with options for its Java machine. */
+  Process startWith(List<String> options, String... args) {
+    List<String> all = new ArrayList<>(List.of("-Dwexrun.terminal=" + terminals));
+    all.addAll(options);
+    return start(command(all, args));
+  }
+
   private Process start(List<String> command) {
     try {
       return new ProcessBuilder(command)

@@ -46,8 +46,7 @@ public final class EmbeddedState implements WorkspaceState {
   /**
    * Opens the state in a folder, making both if they are not there.
    *
-   * @throws OutsideException if the file cannot be used, or was written by a newer
-   *     Wexrun
+   * @throws OutsideException if the file cannot be used, or was written by a newer Wexrun
    */
   public static WorkspaceState open(Path folder) {
     Path file = folder.resolve(FILE);

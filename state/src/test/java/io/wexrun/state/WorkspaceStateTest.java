@@ -100,12 +100,13 @@ class WorkspaceStateTest {
     }
     Path copy = file.resolve("state-2.db");
     assertThat(copy).exists();
-    Files.move(
-        copy, file.resolve("state.db"), StandardCopyOption.REPLACE_EXISTING);
+    Files.move(copy, file.resolve("state.db"), StandardCopyOption.REPLACE_EXISTING);
     Files.deleteIfExists(file.resolve("state.db-wal"));
     Files.deleteIfExists(file.resolve("state.db-shm"));
     try (WorkspaceState before = EmbeddedState.open(file)) {
-      assertThat(before.texts().current("p").orElseThrow().text()).as("the copy is whole").isEqualTo("one");
+      assertThat(before.texts().current("p").orElseThrow().text())
+          .as("the copy is whole")
+          .isEqualTo("one");
     }
     inState("update state_version set version = 1");
     assertThatThrownBy(() -> EmbeddedState.open(file))

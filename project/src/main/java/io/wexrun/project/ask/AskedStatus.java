@@ -26,7 +26,9 @@ public final class AskedStatus {
           "dead",
           "dropped",
           "held",
-          "bytes");
+          "bytes",
+          "situation",
+          "work");
 
   private AskedStatus() {}
 
@@ -49,7 +51,9 @@ public final class AskedStatus {
               done.dead(),
               done.dropped(),
               done.held(),
-              done.bytes()));
+              done.bytes(),
+              AskedWork.values(each.situation()),
+              AskedWork.values(each.work())));
     }
     return new Answer(COLUMNS, Collections.nCopies(COLUMNS.size(), false), rows);
   }
@@ -76,7 +80,9 @@ public final class AskedStatus {
         Optional.ofNullable((String) row.get(4)).map(Instant::parse),
         number(row, 5),
         ((Number) row.get(6)).doubleValue(),
-        done);
+        done,
+        AskedWork.situation((List<?>) row.get(13)),
+        AskedWork.work((List<?>) row.get(14)));
   }
 
   private static long number(List<Object> row, int at) {

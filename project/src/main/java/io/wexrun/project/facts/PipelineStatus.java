@@ -1,6 +1,8 @@
 package io.wexrun.project.facts;
 
 import io.wexrun.core.run.Progress;
+import io.wexrun.core.run.Situation;
+import io.wexrun.core.run.Work;
 import java.time.Instant;
 import java.util.Optional;
 
@@ -15,6 +17,8 @@ import java.util.Optional;
  * @param failures how often it has failed since the run began
  * @param rate records taken a second, over the last ten seconds
  * @param progress what it has done since the run began
+ * @param situation how it stands between its source and its targets
+ * @param work what it has done in each place since the run began
  */
 public record PipelineStatus(
     String pipeline,
@@ -24,7 +28,9 @@ public record PipelineStatus(
     Optional<Instant> next,
     long failures,
     double rate,
-    Progress progress) {
+    Progress progress,
+    Situation situation,
+    Work work) {
   /** What a pipeline of a run does. */
   public enum State {
     /** It is being started: its intake and what it has left of an earlier run are looked at. */

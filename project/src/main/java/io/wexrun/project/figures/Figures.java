@@ -6,7 +6,12 @@ import io.prometheus.metrics.model.snapshots.GaugeSnapshot;
 import io.prometheus.metrics.model.snapshots.Labels;
 import io.prometheus.metrics.model.snapshots.MetricSnapshots;
 import io.prometheus.metrics.model.snapshots.StateSetSnapshot;
+import io.prometheus.metrics.model.snapshots.SummarySnapshot;
 import io.prometheus.metrics.model.snapshots.Unit;
+import io.wexrun.core.intake.Backlog;
+import io.wexrun.core.run.Delays;
+import io.wexrun.core.run.TargetWork;
+import io.wexrun.core.shape.Effort;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.project.facts.PipelineStatus;
 import io.wexrun.project.facts.QueueFacts;
@@ -18,13 +23,15 @@ import java.time.Duration;
 import java.time.Instant;
 import java.util.List;
 import java.util.Locale;
+import java.util.function.Function;
 import java.util.function.ToDoubleFunction;
 import java.util.function.ToLongFunction;
 
 /**
  * The figures of a run as OpenMetrics text (OpenMetrics 1.0.0). Counters of the run begin with it;
  * those of the books count over all time. There are as many series as there are pipelines, targets
- * that they loaded, reasons and readers of queues: never one for a source or a record.
+ * that they loaded, places in their shapes, reasons and readers of queues: never one for a source
+ * or a record.
  *
  * @param pipelines how those of the run stand
  * @param books of these pipelines
@@ -35,7 +42,10 @@ public record Figures(List<PipelineStatus> pipelines, List<Tally> books, List<Qu
   public static final String TYPE = OpenMetricsTextFormatWriter.CONTENT_TYPE;
 
   private static final String PIPELINE = "pipeline";
+  private static final String TARGET = "target";
   private static final double MILLIS = 1000;
+  private static final double MICROS = 1e6;
+  private static final double NANOS = 1e9;
 
   /** The text. */
   public String text() {
@@ -76,6 +86,53 @@ public record Figures(List<PipelineStatus> pipelines, List<Tally> books, List<Qu
                 "state_age_seconds",
                 "For how long the pipeline has been in its state.",
                 p -> Duration.between(p.since(), Instant.now()).toMillis() / MILLIS))
+        .metricSnapshot(behindSource("behind_bytes", Backlog.Unit.BYTES))
+        .metricSnapshot(behindSource("behind_records", Backlog.Unit.RECORDS))
+        .metricSnapshot(
+            gauge(
+                "channel_fill_ratio",
+                "How full the channel between intake and delivery is.",
+                p -> p.situation().channel()))
+        .metricSnapshot(
+            gauge(
+                "buffer_fill_ratio",
+                "How near the fullest buffer is to its flush by rows or bytes.",
+                p -> p.situation().buffers()))
+        .metricSnapshot(
+            gauge(
+                "oldest_held_seconds",
+                "How long ago the oldest record was taken that is not accounted for; 0 if none"
+                    + " is held.",
+                p -> p.situation().oldest().map(Figures::age).orElse(0.0)))
+        .metricSnapshot(byPlace("place_in_rows", "Rows that came to a place.", Effort::in))
+        .metricSnapshot(byPlace("place_out_rows", "Rows that went on from a place.", Effort::out))
+        .metricSnapshot(
+            byPlace(
+                "place_dead_records",
+                "Records that died or were dropped at a place.",
+                Effort::dead))
+        .metricSnapshot(
+            byPlace("place_seconds", "Time of threads spent at a place.", e -> e.nanos() / NANOS))
+        .metricSnapshot(byTarget("target_rows", "Rows committed to a target.", TargetWork::rows))
+        .metricSnapshot(
+            byTarget("target_bytes", "About how large these rows were.", TargetWork::bytes))
+        .metricSnapshot(
+            byTarget("target_flushes", "How often a target was committed to.", TargetWork::flushes))
+        .metricSnapshot(
+            byTarget(
+                "target_seconds",
+                "Time of threads spent staging and committing.",
+                w -> w.nanos() / NANOS))
+        .metricSnapshot(
+            delays(
+                "taken_to_row_seconds",
+                "From when the intake took a record until its row was committed.",
+                TargetWork::taken))
+        .metricSnapshot(
+            delays(
+                "event_to_row_seconds",
+                "From the time in the row's first timestamp column until it was committed.",
+                TargetWork::events))
         .metricSnapshot(booksByTarget())
         .metricSnapshot(booksByReason())
         .metricSnapshot(balanced())
@@ -126,6 +183,77 @@ public record Figures(List<PipelineStatus> pipelines, List<Tally> books, List<Qu
     return builder;
   }
 
+  private static double age(Instant since) {
+    return Math.max(0, Duration.between(since, Instant.now()).toMillis() / MILLIS);
+  }
+
+  private GaugeSnapshot behindSource(String name, Backlog.Unit unitOf) {
+    GaugeSnapshot.Builder gauge =
+        GaugeSnapshot.builder()
+            .name("wexrun_" + name)
+            .help("What the source has and the intake has not handed out, as far as it knows.");
+    for (PipelineStatus each : pipelines) {
+      each.situation()
+          .backlog()
+          .filter(backlog -> backlog.unit() == unitOf)
+          .ifPresent(backlog -> gauge.dataPoint(point(of(each.pipeline()), backlog.left())));
+    }
+    return unit(gauge, name).build();
+  }
+
+  private CounterSnapshot byPlace(String name, String help, ToDoubleFunction<Effort> figure) {
+    CounterSnapshot.Builder counter = CounterSnapshot.builder().name("wexrun_" + name).help(help);
+    for (PipelineStatus each : pipelines) {
+      each.work()
+          .places()
+          .forEach(
+              (place, effort) ->
+                  counter.dataPoint(
+                      count(
+                          Labels.of(PIPELINE, each.pipeline(), "place", place),
+                          figure.applyAsDouble(effort))));
+    }
+    return unit(counter, name).build();
+  }
+
+  private CounterSnapshot byTarget(String name, String help, ToDoubleFunction<TargetWork> figure) {
+    CounterSnapshot.Builder counter = CounterSnapshot.builder().name("wexrun_" + name).help(help);
+    for (PipelineStatus each : pipelines) {
+      each.work()
+          .targets()
+          .forEach(
+              (target, work) ->
+                  counter.dataPoint(
+                      count(
+                          Labels.of(PIPELINE, each.pipeline(), TARGET, target),
+                          figure.applyAsDouble(work))));
+    }
+    return unit(counter, name).build();
+  }
+
+  /** Sum and count, of which averages over any time can be made. */
+  private SummarySnapshot delays(String name, String help, Function<TargetWork, Delays> delays) {
+    SummarySnapshot.Builder summary =
+        SummarySnapshot.builder().name("wexrun_" + name).help(help).unit(Unit.SECONDS);
+    for (PipelineStatus each : pipelines) {
+      each.work()
+          .targets()
+          .forEach(
+              (target, work) -> {
+                Delays known = delays.apply(work);
+                if (known.count() > 0) {
+                  summary.dataPoint(
+                      SummarySnapshot.SummaryDataPointSnapshot.builder()
+                          .labels(Labels.of(PIPELINE, each.pipeline(), TARGET, target))
+                          .count(known.count())
+                          .sum(known.micros() / MICROS)
+                          .build());
+                }
+              });
+    }
+    return summary.build();
+  }
+
   private StateSetSnapshot states() {
     StateSetSnapshot.Builder states =
         StateSetSnapshot.builder()
@@ -154,7 +282,7 @@ public record Figures(List<PipelineStatus> pipelines, List<Tally> books, List<Qu
           .forEach(
               (target, rows) ->
                   loaded.dataPoint(
-                      count(Labels.of(PIPELINE, tally.pipeline(), "target", target), rows)));
+                      count(Labels.of(PIPELINE, tally.pipeline(), TARGET, target), rows)));
     }
     return loaded.build();
   }

@@ -7,6 +7,8 @@ import io.wexrun.core.run.PipelineRun;
 import io.wexrun.core.run.Progress;
 import io.wexrun.core.run.RunListener;
 import io.wexrun.core.run.RunOptions;
+import io.wexrun.core.run.Situation;
+import io.wexrun.core.run.Work;
 import io.wexrun.project.facts.PipelineStatus;
 import io.wexrun.project.facts.PipelineStatus.State;
 import io.wexrun.project.time.Schedule;
@@ -60,6 +62,7 @@ public final class Member {
   private long sleep;
   private PipelineRun run;
   private Progress before = Progress.NONE;
+  private Work workBefore = Work.NONE;
   private State state = State.STARTING;
   private Instant since = Instant.now();
   private Optional<String> why = Optional.empty();
@@ -231,6 +234,7 @@ public final class Member {
       begins = false;
       if (ended != null) {
         before = before.plus(ended.progress());
+        workBefore = workBefore.plus(ended.work());
         run = null;
         note(failure, ended.progress());
         if (Duration.between(since, Instant.now()).compareTo(options.retry().longest()) > 0) {
@@ -509,6 +513,11 @@ public final class Member {
     return run == null ? before : before.plus(run.progress());
   }
 
+  /** What it has done in each place since the run began, and how long it took. */
+  public synchronized Work work() {
+    return run == null ? workBefore : workBefore.plus(run.work());
+  }
+
   /** Looks how far it has got; called about once a second. */
   public synchronized void see() {
     rate.see(System.nanoTime(), progress().taken());
@@ -525,6 +534,8 @@ public final class Member {
         next,
         failures,
         rate.perSecond(),
-        progress());
+        progress(),
+        run == null ? Situation.NONE : run.situation(),
+        work());
   }
 }
