@@ -45,7 +45,7 @@ public final class Bench implements Callable<Integer> {
       paramLabel = "ROW",
       description =
           "Only these: direct, queue, rollup, folder, server, stores, growth, lanes, loops, start,"
-              + " appends, files, network, delivery, opening (needs 13 GB).")
+              + " appends, files, network, delivery, many, opening (needs 13 GB).")
   private List<String> only = List.of();
 
   @Option(
@@ -115,6 +115,9 @@ public final class Bench implements Callable<Integer> {
     }
     if (wanted("delivery")) {
       new DeliverySpeed(data.resolve("delivery").toAbsolutePath(), quick, Bench::say).measure();
+    }
+    if (wanted("many")) {
+      new ManySpeed(data.resolve("many").toAbsolutePath(), quick, times, Bench::say).measure();
     }
     if (wanted("files")) {
       new FileSpeed(data.resolve("files").toAbsolutePath(), quick, Bench::say).measure();

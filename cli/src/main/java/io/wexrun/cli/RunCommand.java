@@ -214,11 +214,20 @@ final class RunCommand implements Callable<Integer> {
       try (WorkspaceRun run = workspace.run(options, watch, pipelines.toArray(String[]::new))) {
         running.set(run);
         events.event("started", "running " + String.join(", ", run.progress().keySet()));
-        stopper.watch(run::stop);
-        if (live) {
-          live(workspace, run);
+        try (ServiceNotice service =
+            ServiceNotice.open(System.getenv(), terminal, run::status).orElse(null)) {
+          stopper.watch(
+              () -> {
+                run.stop();
+                if (service != null) {
+                  service.stopping();
+                }
+              });
+          if (live) {
+            live(workspace, run);
+          }
+          watch.over(run);
         }
-        watch.over(run);
         run.status().forEach(each -> work.put(each.pipeline(), each.work()));
         ended = true;
       } finally {

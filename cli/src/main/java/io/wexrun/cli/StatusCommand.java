@@ -147,7 +147,7 @@ final class StatusCommand implements Callable<Integer> {
         List.of(false, false, true, true, true, true, true, true, true, true),
         rows);
     for (PipelineStatus each : all) {
-      if (each.state() == PipelineStatus.State.SLEEPING) {
+      if (each.state() == PipelineStatus.State.SLEEPING && each.why().isEmpty()) {
         terminal.out.println(
             terminal.style(Terminal.Style.BOLD, each.pipeline())
                 + each.next()

@@ -173,7 +173,7 @@ class HouseTest {
       project      : com.google.re2j java.io java.net java.nio.channels java.nio.file java.security
                      org.snakeyaml.engine.v2.common org.snakeyaml.engine.v2.nodes
       cli.demo     : com.google.protobuf io.zonky java.io java.net java.nio.file
-      cli          : com.google.re2j java.io java.nio.file org.jline picocli sun.misc
+      cli          : com.google.re2j com.sun.jna java.io java.nio.file org.jline picocli sun.misc
                      tools.jackson
       """;
 

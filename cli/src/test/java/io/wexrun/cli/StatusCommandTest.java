@@ -4,9 +4,15 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.cli.Wexrun.Result;
 import java.io.IOException;
+import java.nio.ByteBuffer;
+import java.nio.ByteOrder;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardOpenOption;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
 import java.util.function.BooleanSupplier;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
@@ -141,6 +147,45 @@ class StatusCommandTest {
     assertThat(wrong.exit()).isEqualTo(1);
     assertThat(wrong.out()).contains("wrong", "'wexrun check' shows where", "'wexrun reconcile'");
     assertThat(here.run("doctor", "--json").json().get("findings").size()).isGreaterThan(10);
+  }
+
+  /** What a service manager has, to receive a datagram. */
+  interface C extends com.sun.jna.Library {
+    int socket(int domain, int type, int protocol);
+
+    int bind(int socket, byte[] address, int size);
+
+    long recv(int socket, byte[] data, long length, int flags);
+  }
+
+  @Test
+  void aServiceManagerIsToldThatItIsUpAndAliveAndThatItStops() throws Exception {
+    Path path = folder.resolve("notify");
+    byte[] name = path.toString().getBytes(StandardCharsets.UTF_8);
+    byte[] address =
+        ByteBuffer.allocate(2 + name.length)
+            .order(ByteOrder.nativeOrder())
+            .putShort((short) 1)
+            .put(name)
+            .array();
+    C c = com.sun.jna.Native.load("c", C.class);
+    int socket = c.socket(1, 2, 0);
+    assertThat(c.bind(socket, address, address.length)).isZero();
+    Wexrun here = workspace();
+    Process run =
+        here.startIn(Map.of("NOTIFY_SOCKET", path + "", "WATCHDOG_USEC", "200000"), "run");
+    List<String> told = new ArrayList<>();
+    byte[] data = new byte[1000];
+    while (told.stream().filter(text -> text.startsWith("WATCHDOG=1")).count() < 3) {
+      told.add(new String(data, 0, (int) c.recv(socket, data, 1000, 0), StandardCharsets.UTF_8));
+    }
+    run.destroy();
+    while (!told.get(told.size() - 1).startsWith("STOPPING=1")) {
+      told.add(new String(data, 0, (int) c.recv(socket, data, 1000, 0), StandardCharsets.UTF_8));
+    }
+    assertThat(here.finish(run).exit()).isZero();
+    assertThat(told.get(0)).startsWith("READY=1\nSTATUS=");
+    assertThat(told).anyMatch(text -> text.matches("WATCHDOG=1\nSTATUS=.*\\d running.*"));
   }
 
   @Test

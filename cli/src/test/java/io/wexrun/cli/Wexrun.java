@@ -9,6 +9,7 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 import java.util.concurrent.TimeUnit;
 import tools.jackson.databind.JsonNode;
 import tools.jackson.databind.json.JsonMapper;
@@ -72,9 +73,20 @@ record Wexrun(Path folder, String terminals) {
     return start(command(all, args));
   }
 
+  /** Starts a command with more in its environment. */
+  Process startIn(Map<String, String> environment, String... args) {
+    return start(environment, command(List.of("-Dwexrun.terminal=" + terminals), args));
+  }
+
   private Process start(List<String> command) {
+    return start(Map.of(), command);
+  }
+
+  private Process start(Map<String, String> environment, List<String> command) {
     try {
-      return new ProcessBuilder(command)
+      ProcessBuilder builder = new ProcessBuilder(command);
+      builder.environment().putAll(environment);
+      return builder
           .directory(folder.toFile())
           .redirectOutput(folder.resolve("out.txt").toFile())
           .redirectError(folder.resolve("err.txt").toFile())

@@ -60,6 +60,7 @@ import java.util.Optional;
 import java.util.Set;
 import java.util.TreeMap;
 import java.util.function.Predicate;
+import java.util.stream.Collectors;
 import java.util.stream.Stream;
 
 /**
@@ -294,7 +295,8 @@ public final class Workspace implements AutoCloseable {
             now.compilation().compiling(),
             site.state(),
             options,
-            listener);
+            listener,
+            with(parameters.orElse(Map.of())));
     if (parameters.isPresent() && options.startsAgain()) {
       Rereading rereading =
           new Rereading(
@@ -312,6 +314,16 @@ public final class Workspace implements AutoCloseable {
                 site.data(),
                 (store, question) ->
                     store.isEmpty() ? run.answer(question) : answer(store, question)));
+  }
+
+  /** What a run was started with, for its history. */
+  private static String with(Map<String, String> parameters) {
+    return parameters.isEmpty()
+        ? ""
+        : new TreeMap<>(parameters)
+            .entrySet().stream()
+                .map(each -> each.getKey() + "=" + each.getValue())
+                .collect(Collectors.joining(", ", ", with ", ""));
   }
 
   /**

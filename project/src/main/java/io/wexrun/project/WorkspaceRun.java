@@ -1,6 +1,8 @@
 package io.wexrun.project;
 
 import io.wexrun.core.channel.Channel;
+import io.wexrun.core.connect.PlannedSource;
+import io.wexrun.core.connect.PlannedSource.Plan;
 import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Choice;
@@ -72,11 +74,14 @@ public final class WorkspaceRun implements AutoCloseable {
   private final ScheduledExecutorService threads;
   private volatile Map<String, Member> members = Map.of();
   private volatile boolean told;
+  private final String with;
   private AskedRun asked;
   private AutoCloseable beside = () -> {};
 
-  private WorkspaceRun(WorkspaceState state, RunOptions options, RunListener listener) {
+  private WorkspaceRun(
+      WorkspaceState state, RunOptions options, RunListener listener, String with) {
     this.state = state;
+    this.with = with;
     this.options = options;
     this.lanes = Lanes.of(options);
     this.listener = RunListener.all(List.of(notices, listener));
@@ -100,14 +105,16 @@ public final class WorkspaceRun implements AutoCloseable {
    *
    * @param feeding the pipelines with their shapers; without, where they cannot be compiled yet
    * @param compiling compiles pipelines as they were before, and when what they look up changes
+   * @param with what the run was started with, for the history; may be empty
    */
   static WorkspaceRun start(
       Feeding feeding,
       Compiling compiling,
       WorkspaceState state,
       RunOptions options,
-      RunListener listener) {
-    WorkspaceRun run = new WorkspaceRun(state, options, listener);
+      RunListener listener,
+      String with) {
+    WorkspaceRun run = new WorkspaceRun(state, options, listener, with);
     try {
       for (Pipeline pipeline : feeding.pipelines()) {
         run.holds.put(pipeline.name(), state.hold(pipeline.name()));
@@ -119,6 +126,11 @@ public final class WorkspaceRun implements AutoCloseable {
       for (Member member : inOrder) {
         if (options.startsAgain() && options.choice().equals(Choice.ALL)) {
           member.begin();
+          continue;
+        }
+        List<Member> before = run.before(feeding, member);
+        if (!before.isEmpty()) {
+          member.beginAfter(before);
           continue;
         }
         member.attempt();
@@ -136,6 +148,20 @@ public final class WorkspaceRun implements AutoCloseable {
     }
   }
 
+  /** Of a run that ends: those whose end a pipeline waits for, unless they read what it writes. */
+  private List<Member> before(Feeding feeding, Member member) {
+    Pipeline pipeline =
+        feeding.pipelines().stream()
+            .filter(p -> members.get(p.name()) == member)
+            .findFirst()
+            .orElseThrow();
+    return pipeline.start().after().stream()
+        .filter(members::containsKey)
+        .filter(name -> !feeding.readsFrom(name, pipeline.name()))
+        .map(members::get)
+        .toList();
+  }
+
   private Member member(Pipeline pipeline, Launching launching) {
     Member member =
         new Member(
@@ -145,7 +171,8 @@ public final class WorkspaceRun implements AutoCloseable {
             threads,
             listener,
             state.runs(),
-            this::succeeded);
+            this::succeeded,
+            with);
     put(pipeline.name(), member);
     return member;
   }
@@ -175,7 +202,19 @@ public final class WorkspaceRun implements AutoCloseable {
           run.options.startsAgain() && pipeline.start().isPlanned()
               ? Optional.of(new Schedule(pipeline.start()))
               : Optional.empty();
-      return new Member.Plan(starter(pipeline, schedule.isPresent()), schedule);
+      return new Member.Plan(starter(pipeline, schedule.isPresent()), schedule, arrived(pipeline));
+    }
+
+    /** Whether a run would take something. */
+    private BooleanSupplier arrived(Pipeline pipeline) {
+      AtomicReference<Compiling.Compiled> once =
+          new AtomicReference<>(feeding.compiled().get(pipeline.name()));
+      return () -> {
+        once.compareAndSet(null, compiling.now(pipeline));
+        return feeding.ends().plan(pipeline, Choice.ALL, once.get().shaper()).stream()
+            .map(PlannedSource::plan)
+            .anyMatch(plan -> plan == Plan.TAKE || plan == Plan.GO_ON);
+      };
     }
 
     private Member.Starter starter(Pipeline pipeline, boolean planned) {

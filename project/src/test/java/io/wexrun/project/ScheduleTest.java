@@ -18,6 +18,7 @@ import java.time.Duration;
 import java.time.Instant;
 import java.time.ZoneId;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import java.util.concurrent.CopyOnWriteArrayList;
 import java.util.function.BooleanSupplier;
@@ -43,7 +44,14 @@ class ScheduleTest {
 
   private static Start cron(String text, String zone, boolean missed) {
     return new Start(
-        Optional.empty(), Optional.of(text), ZoneId.of(zone), List.of(), missed, Start.RETRIES);
+        Optional.empty(),
+        Optional.of(text),
+        ZoneId.of(zone),
+        List.of(),
+        Optional.empty(),
+        missed,
+        !missed,
+        Start.RETRIES);
   }
 
   @ParameterizedTest
@@ -86,6 +94,7 @@ class ScheduleTest {
           a: {in: s, columns: {n: long}}
           b: {in: s, columns: {n: long}}
           c: {in: away, columns: {n: long}}
+          d: {in: s, columns: {n: long}}
         """);
     String pipeline =
         "pipeline: %s\nintake: {files: '%s/*.log'}\nshape: [{template: '{n:long}'}]\n"
@@ -157,6 +166,56 @@ class ScheduleTest {
   }
 
   @Test
+  void aTimeThatCameWhileItRanIsMadeUpForOrPassedOver() {
+    Instant started = Instant.parse("2026-05-03T02:30:00Z");
+    Instant late = Instant.parse("2026-05-03T03:10:00Z");
+    Instant soon = Instant.parse("2026-05-03T02:40:00Z");
+    Schedule skips = new Schedule(cron("30 * * * *", "UTC", true)); // Without overlap.
+    Schedule makesUp = new Schedule(cron("30 * * * *", "UTC", false));
+    Instant past = Instant.parse("2026-05-03T03:35:00Z");
+    assertThat(skips.again(started, past)).contains(Instant.parse("2026-05-03T04:30:00Z"));
+    assertThat(makesUp.again(started, past)).contains(past);
+    assertThat(makesUp.again(started, late)).contains(Instant.parse("2026-05-03T03:30:00Z"));
+    assertThat(makesUp.again(started, soon)).contains(Instant.parse("2026-05-03T03:30:00Z"));
+  }
+
+  @Test
+  void filesThatComeStartAPipeline() throws Exception {
+    write("a {arrivals: 1s}; b {after: [a]}");
+    try (Workspace workspace = Workspace.open(path, Map.of());
+        WorkspaceRun run = workspace.run(GOES_ON, listener)) {
+      until(() -> loaded(workspace, "a") == 2 && loaded(workspace, "b") == 2);
+      until(() -> status(run, "a").state() == State.SLEEPING);
+      assertThat(status(run, "a").why()).contains("waits for files to come");
+      int before = workspace.runs().latest(List.of("a"), 9).size();
+      Thread.sleep(2500);
+      assertThat(workspace.runs().latest(List.of("a"), 9)).as("nothing has come").hasSize(before);
+      Files.writeString(path.resolve("a/2.log"), "3\n");
+      Files.writeString(path.resolve("b/2.log"), "3\n");
+      until(() -> loaded(workspace, "a") == 3 && loaded(workspace, "b") == 3);
+      assertThat(workspace.runs().latest(List.of("a"), 9))
+          .anyMatch(r -> r.why().equals("files had come"));
+    }
+  }
+
+  @Test
+  void aRunThatEndsKeepsTheOrderAndLeavesOutWhatComesAfterAFailure() throws Exception {
+    write("c {every: 1m}; b {after: [a]}; d {after: [c]}; a {every: 1m}");
+    try (Workspace workspace = Workspace.open(path);
+        WorkspaceRun run = workspace.run(RunOptions.untilDrained(true), listener)) {
+      assertThatThrownBy(run::await).hasMessageContaining("away");
+      until(run::ended);
+      assertThat(loaded(workspace, "b")).isEqualTo(2);
+      assertThat(status(run, "d").why()).contains("pipeline d was not started, since c has failed");
+      assertThat(loaded(workspace, "d")).isZero();
+      List<RunFacts> runs = workspace.runs().latest(List.of("a", "b"), 9);
+      assertThat(runs).extracting(RunFacts::pipeline).containsExactly("a", "b");
+      assertThat(runs.get(1).started()).isAfterOrEqualTo(runs.get(0).ended().orElseThrow());
+      assertThat(runs.get(1).why()).isEqualTo("after a");
+    }
+  }
+
+  @Test
   void aRunThatEndsRunsAllOfThemNow() throws Exception {
     write("a {cron: '0 0 1 1 *'}; b {after: [a]}");
     try (Workspace workspace = Workspace.open(path);
@@ -182,6 +241,7 @@ class ScheduleTest {
         "a {after: [b]}; b {after: [a]} | it waits for itself: a after b after a",
         "a {every: 1m, missed: maybe} | once or skip",
         "a {every: 1m, retries: some} | a number of tries",
+        "a {every: 1m, overlap: twice} | once or skip",
       })
   void wrongTimesAreTold(String starts, String expected) {
     write(starts);

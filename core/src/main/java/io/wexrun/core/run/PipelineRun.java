@@ -184,11 +184,13 @@ public final class PipelineRun implements AutoCloseable {
       if (delivery.accounted() > 0) {
         backoff.reset();
       }
-      tellOnce(
-          (parts.channel().outlivesRun()
+      String what =
+          isStopped()
+              ? "leaves what is held to the next run: "
+              : parts.channel().outlivesRun()
                   ? "cannot deliver, so records wait on disk, and it is tried again: "
-                  : "cannot deliver, and it is tried again: ")
-              + e.getMessage());
+                  : "cannot deliver, and it is tried again: ";
+      tellOnce(what + e.getMessage());
       backoff.begin();
     } catch (Throwable e) {
       past(delivery);
@@ -199,7 +201,7 @@ public final class PipelineRun implements AutoCloseable {
   }
 
   private boolean failsBy(OutsideException e) {
-    return options.failsAtOnce() || e.lasting() || isStopped();
+    return options.failsAtOnce() || e.lasting();
   }
 
   /** The failure, with what becomes of the records that wait. */

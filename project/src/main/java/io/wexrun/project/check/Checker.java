@@ -289,7 +289,7 @@ public final class Checker {
     Diagnostics at = places.ofPipeline(pipeline.name(), diagnostics);
     checkIntake(pipeline, at);
     checkChannel(pipeline.channel(), at);
-    new StartCheck(definition.pipelines()).check(pipeline, at);
+    new StartCheck(definition.pipelines(), this::chooses).check(pipeline, at);
     List<String> known =
         Stream.concat(definition.tables().keySet().stream(), definition.targets().keySet().stream())
             .toList();
@@ -316,6 +316,12 @@ public final class Checker {
         .flatMap(this::connector)
         .map(StoreConnector::youngest)
         .orElse(Duration.ZERO);
+  }
+
+  /** Whether it can be looked beforehand what a pipeline's intake has; so, if that is unknown. */
+  private boolean chooses(Pipeline pipeline) {
+    IntakeConnector connector = connectors.intakes().get(pipeline.intake().kind());
+    return connector == null || connector.chooses();
   }
 
   private void checkIntake(Pipeline pipeline, Diagnostics at) {

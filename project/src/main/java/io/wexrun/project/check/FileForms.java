@@ -58,7 +58,9 @@ public final class FileForms {
                                 "cron", Form.text(),
                                 "zone", Form.text(),
                                 "after", Form.list(Form.text()),
+                                "arrivals", Form.text(),
                                 "missed", Form.word("once", "skip"),
+                                "overlap", Form.word("once", "skip"),
                                 "retries", Form.text()))
                         .about("when it is started in a run that goes on"),
                 "tags", Form.list(Form.text()).about("words by which it is chosen: tag:WORD"),

@@ -9,14 +9,22 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.function.Predicate;
 
 /** Checks when pipelines are started: their times, and whom they come after. */
 final class StartCheck {
   private static final KeyPath START = KeyPath.ROOT.key("start");
 
+  private final Predicate<Pipeline> chooses;
   private final Map<String, Pipeline> pipelines = new LinkedHashMap<>();
 
-  StartCheck(List<Pipeline> all) {
+  /**
+   * A check.
+   *
+   * @param chooses whether a pipeline's intake has files that can be looked at beforehand
+   */
+  StartCheck(List<Pipeline> all, Predicate<Pipeline> chooses) {
+    this.chooses = chooses;
     all.forEach(pipeline -> pipelines.put(pipeline.name(), pipeline));
   }
 
@@ -48,6 +56,13 @@ final class StartCheck {
             before + " goes on as long as the run, so nothing comes after it",
             Optional.of("give it a start of its own"));
       }
+    }
+    if (pipeline.start().arrivals().isPresent() && !chooses.test(pipeline)) {
+      at.error(
+          "wrong-form",
+          START.key("arrivals"),
+          "its intake takes " + pipeline.intake().kind() + ", and no files that come",
+          Optional.of("start it with every: 10s"));
     }
     List<String> circle = circle(pipeline.name(), new ArrayList<>());
     if (!circle.isEmpty()) {

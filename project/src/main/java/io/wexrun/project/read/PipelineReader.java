@@ -13,6 +13,7 @@ import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.project.yaml.YamlFile;
 import io.wexrun.project.yaml.YamlMap;
 import java.time.DateTimeException;
+import java.time.Duration;
 import java.time.ZoneId;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
@@ -122,39 +123,50 @@ public final class PipelineReader {
       return Start.WITH_THE_RUN;
     }
     YamlMap start = written.get();
-    start.allow("start", List.of("every", "cron", "zone", "after", "missed", "retries"));
+    start.allow(
+        "start",
+        List.of("every", "cron", "zone", "after", "arrivals", "missed", "overlap", "retries"));
     List<String> when =
-        Stream.of("every", "cron", "after").filter(k -> start.value(k).isPresent()).toList();
+        Stream.of("every", "cron", "after", "arrivals")
+            .filter(k -> start.value(k).isPresent())
+            .toList();
     if (when.size() != 1) {
       start.error(
           start.node(),
           when.isEmpty() ? "missing-key" : "wrong-form",
           when.isEmpty() ? "nothing says when it is started" : "it is started in one way only",
-          Optional.of("write every: 10m, cron: '30 2 * * *', or after: [pipeline]"));
+          Optional.of("write every: 10m, cron: '30 2 * * *', after: [pipeline], or arrivals: 10s"));
     }
     return new Start(
-        start.parsed(
-            "every",
-            t -> Sizes.duration(t).filter(d -> d.toMillis() >= 1000),
-            "a time of a second or more, such as 10m"),
+        pause(start, "every"),
         start.text("cron"),
         start
             .parsed("zone", PipelineReader::zone, "a time zone, such as Europe/Berlin")
             .orElse(Start.WITH_THE_RUN.zone()),
         start.texts("after"),
-        start
-            .parsed(
-                "missed",
-                t -> Optional.of(t).filter(List.of("once", "skip")::contains),
-                "once or skip")
-            .orElse("once")
-            .equals("once"),
+        pause(start, "arrivals"),
+        isOnce(start, "missed", "once"),
+        isOnce(start, "overlap", "skip"),
         start
             .parsed(
                 "retries",
                 t -> t.matches("[0-9]{1,4}") ? Optional.of(Integer.parseInt(t)) : Optional.empty(),
                 "a number of tries, such as 3")
             .orElse(Start.RETRIES));
+  }
+
+  private static Optional<Duration> pause(YamlMap start, String key) {
+    return start.parsed(
+        key,
+        t -> Sizes.duration(t).filter(d -> d.toMillis() >= 1000),
+        "a time of a second or more, such as 10m");
+  }
+
+  private static boolean isOnce(YamlMap start, String key, String usually) {
+    return start
+        .parsed(key, t -> Optional.of(t).filter(List.of("once", "skip")::contains), "once or skip")
+        .orElse(usually)
+        .equals("once");
   }
 
   private static Optional<ZoneId> zone(String text) {

@@ -3,9 +3,11 @@ package io.wexrun.project.run;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.project.open.Ends;
 import java.util.ArrayList;
+import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 
 /**
  * Which of some pipelines write to what others read.
@@ -35,6 +37,21 @@ public record Feeding(
   /** The pipelines that write to what one reads; it may be among them. */
   public List<Pipeline> feeders(Pipeline reader) {
     return pipelines.stream().filter(feeder -> feeds(feeder, reader)).toList();
+  }
+
+  /** Whether one pipeline reads what another one writes, directly or through others. */
+  public boolean readsFrom(String reader, String writer) {
+    return readsFrom(reader, writer, new HashSet<>());
+  }
+
+  private boolean readsFrom(String reader, String writer, Set<String> seen) {
+    if (reader.equals(writer) || !seen.add(reader)) {
+      return reader.equals(writer);
+    }
+    return pipelines.stream()
+        .filter(pipeline -> pipeline.name().equals(reader))
+        .flatMap(pipeline -> feeders(pipeline).stream())
+        .anyMatch(feeder -> readsFrom(feeder.name(), writer, seen));
   }
 
   private boolean feeds(Pipeline feeder, Pipeline reader) {

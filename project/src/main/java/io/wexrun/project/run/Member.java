@@ -24,8 +24,10 @@ import java.util.concurrent.ExecutionException;
 import java.util.concurrent.ScheduledExecutorService;
 import java.util.concurrent.ThreadLocalRandom;
 import java.util.concurrent.TimeUnit;
+import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
 import java.util.function.LongSupplier;
+import java.util.stream.Collectors;
 
 /**
  * One pipeline of a run: what starts it, what it does, and when it is started again after it has
@@ -43,8 +45,9 @@ public final class Member {
    *
    * @param starter starts it
    * @param schedule when; empty if it is started with the run, and goes on as long as that does
+   * @param arrived whether there is something new for it; asked if it is started by that
    */
-  public record Plan(Starter starter, Optional<Schedule> schedule) {}
+  public record Plan(Starter starter, Optional<Schedule> schedule, BooleanSupplier arrived) {}
 
   /** The share of a wait by which it may be longer or shorter. */
   private static final double SPREAD = 0.25;
@@ -56,6 +59,7 @@ public final class Member {
   private final RunHistory history;
   private final CompletableFuture<Void> end = new CompletableFuture<>();
   private final Consumer<String> succeeded;
+  private final String with;
   private final Set<String> done = new HashSet<>();
   private Plan plan;
   private int triesLeft;
@@ -86,6 +90,7 @@ public final class Member {
    * @param threads start it, and wait until it is started again
    * @param history where it is noted when it ran
    * @param succeeded is told its name when a planned run has ended well
+   * @param with what it was started with, for the history; may be empty
    */
   public Member(
       String name,
@@ -94,10 +99,12 @@ public final class Member {
       ScheduledExecutorService threads,
       RunListener listener,
       RunHistory history,
-      Consumer<String> succeeded) {
+      Consumer<String> succeeded,
+      String with) {
     this.name = name;
     this.plan = plan;
     this.succeeded = succeeded;
+    this.with = with;
     this.options = options;
     this.threads = threads;
     this.listener = listener;
@@ -129,13 +136,45 @@ public final class Member {
     return plan.schedule();
   }
 
+  /** Starts it when others have ended well; if one has not, it has ended by that. */
+  public void beginAfter(List<Member> others) {
+    synchronized (this) {
+      reason = "after " + others.stream().map(m -> m.name).collect(Collectors.joining(", "));
+    }
+    CompletableFuture.allOf(others.stream().map(m -> m.end).toArray(CompletableFuture[]::new))
+        .whenComplete((nothing, failure) -> threads.execute(() -> afterOthers(others)));
+  }
+
+  private void afterOthers(List<Member> others) {
+    List<String> failed =
+        others.stream().filter(Member::failedForGood).map(member -> member.name).toList();
+    if (failed.isEmpty()) {
+      attempt();
+      return;
+    }
+    synchronized (this) {
+      finish(
+          new OutsideException(
+              "pipeline "
+                  + name
+                  + " was not started, since "
+                  + String.join(", ", failed)
+                  + (failed.size() == 1 ? " has" : " have")
+                  + " failed"));
+    }
+  }
+
   /** Waits for its time, or for others if there is none. */
   private void sleepUntil(Optional<Instant> time) {
     long mine;
     synchronized (this) {
       mine = ++sleep;
       triesLeft = plan.schedule().map(s -> s.start().retries()).orElse(0);
-      enter(State.SLEEPING, Optional.empty(), time);
+      boolean looks = plan.schedule().flatMap(s -> s.start().arrivals()).isPresent();
+      enter(
+          State.SLEEPING,
+          looks ? Optional.of("waits for files to come") : Optional.empty(),
+          looks ? Optional.empty() : time);
     }
     time.ifPresent(
         at -> {
@@ -145,13 +184,35 @@ public final class Member {
   }
 
   private void due(long mine) {
+    Optional<Schedule> looks;
+    BooleanSupplier arrived;
     synchronized (this) {
       if (sleep != mine || state != State.SLEEPING) {
         return; // It was started meanwhile, or its times were changed.
       }
-      reason = "its time had come";
+      looks = plan.schedule().filter(s -> s.start().arrivals().isPresent());
+      arrived = plan.arrived();
+      reason = looks.isPresent() ? "files had come" : "its time had come";
     }
-    attempt();
+    if (looks.isPresent() && !hasArrived(arrived)) {
+      lookAgain(mine, looks.get());
+    } else {
+      attempt();
+    }
+  }
+
+  /** If it cannot be looked, the start tells why. */
+  private static boolean hasArrived(BooleanSupplier arrived) {
+    try {
+      return arrived.getAsBoolean();
+    } catch (OutsideException e) {
+      return true;
+    }
+  }
+
+  private void lookAgain(long mine, Schedule schedule) {
+    long millis = schedule.start().arrivals().orElseThrow().toMillis();
+    threads.schedule(() -> due(mine), millis, TimeUnit.MILLISECONDS);
   }
 
   /** Another pipeline has succeeded; it is started, if that was the last one it waited for. */
@@ -189,7 +250,7 @@ public final class Member {
         begins = false;
         run = started;
         this.started = at;
-        number = noted(() -> history.begun(name, reason, at));
+        number = noted(() -> history.begun(name, reason + with, at));
         notifyAll();
         enter(State.RUNNING, Optional.empty(), Optional.empty());
         if (stopped || paused || halted) {
@@ -279,7 +340,7 @@ public final class Member {
     } else {
       tell("failed, and waits for its next time: " + message(failure));
     }
-    sleepUntil(schedule().orElseThrow().next(Instant.now()));
+    sleepUntil(nextTime());
     if (failure == null) {
       succeeded.accept(name);
     }
@@ -293,6 +354,11 @@ public final class Member {
     }
   }
 
+  private synchronized Optional<Instant> nextTime() {
+    Instant now = Instant.now();
+    return plan.schedule().orElseThrow().again(started == null ? now : started, now);
+  }
+
   /** Notes how a run has ended. Called with the lock. */
   private void note(Throwable failure, Progress done) {
     String how =
@@ -303,7 +369,7 @@ public final class Member {
         new RunHistory.Ran(
             number,
             name,
-            reason,
+            reason + with,
             started,
             Optional.of(Instant.now()),
             how,

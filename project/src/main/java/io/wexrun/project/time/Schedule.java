@@ -6,6 +6,7 @@ import com.cronutils.model.definition.CronDefinitionBuilder;
 import com.cronutils.model.time.ExecutionTime;
 import com.cronutils.parser.CronParser;
 import io.wexrun.core.pipeline.Start;
+import java.time.Duration;
 import java.time.Instant;
 import java.time.ZonedDateTime;
 import java.util.Optional;
@@ -39,11 +40,23 @@ public final class Schedule {
 
   /** The first time after an instant; empty if it is started after others, or never again. */
   public Optional<Instant> next(Instant after) {
-    if (start.every().isPresent()) {
-      return Optional.of(after.plus(start.every().get()));
+    Optional<Duration> pause = start.every().or(start::arrivals);
+    if (pause.isPresent()) {
+      return Optional.of(after.plus(pause.get()));
     }
     ZonedDateTime from = ZonedDateTime.ofInstant(after, start.zone());
     return times.flatMap(t -> t.nextExecution(from)).map(ZonedDateTime::toInstant);
+  }
+
+  /**
+   * When it is started again.
+   *
+   * @param started when it was started last
+   * @param now when that has ended
+   */
+  public Optional<Instant> again(Instant started, Instant now) {
+    boolean came = start.cron().isPresent() && next(started).filter(now::isAfter).isPresent();
+    return came && start.overlap() ? Optional.of(now) : next(now);
   }
 
   /**
@@ -53,7 +66,7 @@ public final class Schedule {
    * @param now when the run begins
    */
   public Optional<Instant> first(Optional<Instant> last, Instant now) {
-    if (start.every().isPresent() && last.isEmpty()) {
+    if (start.arrivals().isPresent() || start.every().isPresent() && last.isEmpty()) {
       return Optional.of(now);
     }
     Optional<Instant> planned = next(last.orElse(now));
