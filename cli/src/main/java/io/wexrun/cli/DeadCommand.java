@@ -1,19 +1,18 @@
 package io.wexrun.cli;
 
-import io.wexrun.core.dead.DeadLetter;
-import io.wexrun.core.dead.Reason;
 import io.wexrun.core.diagnose.Counted;
-import io.wexrun.core.schema.Instants;
+import io.wexrun.core.tally.Tally;
 import io.wexrun.project.Workspace;
-import io.wexrun.project.facts.DeadFacts;
+import io.wexrun.project.facts.DeadFilter;
+import io.wexrun.project.facts.DeadGroup;
+import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
-import java.util.Base64;
 import java.util.Comparator;
 import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import java.util.concurrent.Callable;
-import picocli.CommandLine;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
@@ -24,7 +23,12 @@ import picocli.CommandLine.Spec;
 @Command(
     name = "dead",
     mixinStandardHelpOptions = true,
-    description = "Show dead letters: how many for each reason, or each of them with --list.",
+    subcommands = {DeadShowCommand.class, DeadExportCommand.class},
+    description = {
+      "Show dead letters: those that are alike together, or each of them with --list.",
+      "Alike are letters of one reason, step and field of which the same was told, whatever the",
+      "values, numbers and ids in it."
+    },
     footer = {
       "",
       "Exit codes: 0 done; 2 no such pipeline or reason; 3 no workspace.",
@@ -32,9 +36,12 @@ import picocli.CommandLine.Spec;
       "Example: wexrun dead gate-load --list --reason bad-value --limit 5"
     })
 final class DeadCommand implements Callable<Integer> {
+  private static final int WIDTH = 108;
+
   private final Terminal terminal;
 
   @Mixin private WorkspaceOption workspaceOption;
+  @Mixin private DeadFilterOption filterOption;
   @Spec private CommandSpec spec;
 
   @Parameters(
@@ -45,9 +52,6 @@ final class DeadCommand implements Callable<Integer> {
 
   @Option(names = "--list", description = "List the dead letters themselves.")
   private boolean list;
-
-  @Option(names = "--reason", paramLabel = "REASON", description = "Only those with this reason.")
-  private String reason;
 
   @Option(
       names = "--limit",
@@ -62,42 +66,34 @@ final class DeadCommand implements Callable<Integer> {
 
   @Override
   public Integer call() {
-    if (reason != null && Reason.of(reason).isEmpty()) {
-      throw new CommandLine.ParameterException(
-          spec.commandLine(),
-          "there is no reason '"
-              + reason
-              + "'; the reasons are "
-              + String.join(", ", List.of(Reason.values()).stream().map(Reason::code).toList()));
-    }
+    DeadFilter filter = filterOption.filter();
     try (Workspace workspace = workspaceOption.open()) {
       List<String> names = workspace.pipelineNames();
       if (pipeline != null) {
         NamesGiven.known("pipeline", pipeline, names, spec);
         names = List.of(pipeline);
       }
-      return list ? list(workspace, names) : summarise(workspace, names);
+      return list ? list(workspace, names, filter) : summarise(workspace, names, filter);
     }
   }
 
-  private boolean wanted(DeadLetter letter) {
-    return reason == null || letter.reason().code().equals(reason);
-  }
-
-  private int list(Workspace workspace, List<String> names) {
+  private int list(Workspace workspace, List<String> names, DeadFilter filter) {
     List<Map<String, Object>> facts = new ArrayList<>();
     for (String name : names) {
-      workspace.deadLetters(
-          name,
-          letter -> {
-            if (wanted(letter) && facts.size() < limit) {
-              facts.add(facts(name, letter));
-              if (!workspaceOption.json()) {
-                write(name, letter);
-              }
-            }
-            return facts.size() < limit;
-          });
+      workspace
+          .dead()
+          .read(
+              name,
+              filter,
+              letter -> {
+                if (facts.size() < limit) {
+                  facts.add(DeadView.facts(letter));
+                  if (!workspaceOption.json()) {
+                    DeadView.write(letter, terminal);
+                  }
+                }
+                return facts.size() < limit;
+              });
     }
     if (workspaceOption.json()) {
       terminal.json(Map.of("letters", facts));
@@ -110,88 +106,54 @@ final class DeadCommand implements Callable<Integer> {
     return ExitCode.DONE;
   }
 
-  private void write(String name, DeadLetter letter) {
-    terminal.out.println(
-        terminal.style(Terminal.Style.BAD, letter.reason().code())
-            + "  "
-            + terminal.style(
-                Terminal.Style.PLACE, letter.record().source() + " @" + letter.record().position())
-            + "  "
-            + name
-            + " "
-            + letter.death().step()
-            + (letter.death().field().isEmpty() ? "" : "  field " + letter.death().field()));
-    terminal.out.println("  " + letter.death().detail());
-    terminal.out.println(
-        "  " + terminal.style(Terminal.Style.DIM, Terminal.brief(letter.text(), 160)));
-  }
-
-  private static Map<String, Object> facts(String name, DeadLetter letter) {
-    Map<String, Object> facts = new LinkedHashMap<>();
-    facts.put("pipeline", name);
-    facts.put("reason", letter.reason().code());
-    facts.put("step", letter.death().step());
-    facts.put("field", letter.death().field());
-    facts.put("detail", letter.death().detail());
-    facts.put("version", letter.death().version());
-    DeadLetter.Original record = letter.record();
-    facts.put("source", record.source());
-    facts.put("position", record.position());
-    if (record.taken() > 0) {
-      facts.put("taken", Instants.instant(record.taken()).toString());
-    }
-    facts.put("raw", letter.text());
-    facts.put("rawBase64", base64(record.raw()));
-    if (record.header().length > 0) {
-      facts.put("headerBase64", base64(record.header()));
-    }
-    record.key().ifPresent(key -> facts.put("keyBase64", base64(key)));
-    if (!record.headers().isEmpty()) {
-      facts.put("headers", record.headers());
-    }
-    return facts;
-  }
-
-  private static String base64(byte[] bytes) {
-    return Base64.getEncoder().encodeToString(bytes);
-  }
-
-  private int summarise(Workspace workspace, List<String> names) {
-    List<DeadFacts> sums = new ArrayList<>();
+  private int summarise(Workspace workspace, List<String> names, DeadFilter filter) {
+    List<DeadGroup> groups = new ArrayList<>();
+    Map<String, Long> taken = new LinkedHashMap<>();
     for (String name : names) {
-      workspace.deadFacts(name).stream().filter(sum -> wanted(sum.example())).forEach(sums::add);
+      groups.addAll(workspace.dead().groups(name, filter));
+      Tally tally = workspace.tally(name);
+      taken.put(name, tally.counts().taken());
     }
     if (workspaceOption.json()) {
-      terminal.json(Map.of("reasons", sums.stream().map(DeadCommand::facts).toList()));
+      terminal.json(Map.of("groups", groups.stream().map(g -> facts(g, taken)).toList()));
     } else {
-      show(sums);
+      show(groups, taken);
     }
     return ExitCode.DONE;
   }
 
-  private static Map<String, Object> facts(DeadFacts sum) {
+  private static Map<String, Object> facts(DeadGroup group, Map<String, Long> taken) {
     Map<String, Object> facts = new LinkedHashMap<>();
-    facts.put("pipeline", sum.pipeline());
-    facts.put("reason", sum.reason().code());
-    facts.put("count", sum.count());
-    facts.put("example", facts(sum.pipeline(), sum.example()));
+    facts.put("pipeline", group.pipeline());
+    facts.put("reason", group.kind().reason().code());
+    facts.put("step", group.kind().step());
+    facts.put("field", group.kind().field());
+    facts.put("pattern", group.kind().pattern());
+    facts.put("count", group.count());
+    long of = taken.get(group.pipeline());
+    if (of > 0) {
+      facts.put("share", Math.round(1e6 * group.count() / of) / 1e6);
+    }
+    facts.put("first", group.first().toString());
+    facts.put("last", group.last().toString());
+    facts.put("example", DeadView.facts(group.example()));
     return facts;
   }
 
-  /** Writes the most frequent reasons of all pipelines, a line each. */
+  /** Writes the most frequent groups of all pipelines, a line each. */
   static void overview(Workspace workspace, int most, Terminal terminal) {
     List<List<String>> rows =
         workspace.definition().pipelines().stream()
-            .flatMap(pipeline -> workspace.deadFacts(pipeline.name()).stream())
-            .sorted(Comparator.comparingLong(DeadFacts::count).reversed())
+            .flatMap(pipeline -> workspace.dead().groups(pipeline.name(), DeadFilter.ALL).stream())
+            .sorted(Comparator.comparingLong(DeadGroup::count).reversed())
             .limit(most)
             .map(
-                sum ->
+                group ->
                     List.of(
-                        sum.pipeline(),
-                        sum.reason().code(),
-                        Counted.number(sum.count()),
-                        Terminal.brief(sum.example().death().detail(), 80)))
+                        group.pipeline(),
+                        group.kind().reason().code(),
+                        Counted.number(group.count()),
+                        Terminal.brief(group.example().letter().death().detail(), 80)))
             .toList();
     terminal.table(
         List.of("pipeline", "reason", "letters", "for example"),
@@ -199,32 +161,52 @@ final class DeadCommand implements Callable<Integer> {
         rows);
   }
 
-  private void show(List<DeadFacts> sums) {
+  private void show(List<DeadGroup> groups, Map<String, Long> taken) {
     String before = "";
-    for (DeadFacts sum : sums) {
-      if (!sum.pipeline().equals(before)) {
+    for (DeadGroup group : groups) {
+      if (!group.pipeline().equals(before)) {
         terminal.out.println(
-            terminal.style(Terminal.Style.BOLD, sum.pipeline())
-                + terminal.style(Terminal.Style.DIM, "  (queue dead/" + sum.pipeline() + ")"));
+            terminal.style(Terminal.Style.BOLD, group.pipeline())
+                + terminal.style(Terminal.Style.DIM, "  (queue dead/" + group.pipeline() + ")"));
       }
-      before = sum.pipeline();
-      show(sum);
+      before = group.pipeline();
+      show(group, taken.get(group.pipeline()));
     }
-    if (sums.isEmpty()) {
+    if (groups.isEmpty()) {
       terminal.say("no dead letters");
     }
     terminal.flush();
   }
 
-  private void show(DeadFacts sum) {
-    String head = String.format("%9s  ", Counted.number(sum.count()));
+  private void show(DeadGroup group, long taken) {
+    String indent = " ".repeat(11);
+    DeadGroup.Kind kind = group.kind();
+    String place = kind.step() + (kind.field().isEmpty() ? "" : ", field " + kind.field());
     terminal.out.println(
-        head
-            + terminal.style(Terminal.Style.BAD, String.format("%-15s", sum.reason()))
+        String.format("%9s  ", Counted.number(group.count()))
+            + terminal.style(Terminal.Style.BAD, String.format("%-15s", kind.reason()))
             + "  "
-            + Terminal.brief(sum.example().death().detail(), 110));
-    String text = sum.example().text();
-    String raw = text.isEmpty() ? "(an empty line)" : Terminal.brief(text, 108);
-    terminal.out.println(" ".repeat(28) + terminal.style(Terminal.Style.DIM, raw));
+            + terminal.style(Terminal.Style.PLACE, place)
+            + "  "
+            + Terminal.brief(kind.pattern(), WIDTH));
+    terminal.out.println(indent + terminal.style(Terminal.Style.DIM, when(group, taken)));
+    terminal.out.println(
+        indent
+            + "letter "
+            + group.example().place()
+            + "  "
+            + terminal.style(Terminal.Style.DIM, DeadView.raw(group.example().letter(), WIDTH)));
+  }
+
+  private static String when(DeadGroup group, long taken) {
+    String first = group.first().truncatedTo(ChronoUnit.SECONDS).toString();
+    String last = group.last().truncatedTo(ChronoUnit.SECONDS).toString();
+    double share = 100.0 * group.count() / Math.max(1, taken);
+    String of =
+        taken == 0
+            ? ""
+            : String.format(Locale.ROOT, share < 1 ? "%.2f" : "%.1f", share)
+                + " % of what was taken, ";
+    return of + (first.equals(last) ? first : first + " to " + last);
   }
 }

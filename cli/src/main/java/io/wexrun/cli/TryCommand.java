@@ -37,10 +37,6 @@ import picocli.CommandLine.Spec;
       "Example: wexrun try gate-load incoming/gates/gates-north.log --limit 2"
     })
 final class TryCommand implements Callable<Integer> {
-  private static final int SHOWN_TEXT = 110;
-  private static final int SHOWN_VALUE = 60;
-  private static final int WIDTH = 120;
-
   private final Terminal terminal;
 
   @Mixin private WorkspaceOption workspaceOption;
@@ -111,7 +107,8 @@ final class TryCommand implements Callable<Integer> {
         terminal.json(
             "records", shown.stream().map(this::facts).toList(), "summary", summary(trials));
       } else {
-        shown.forEach(this::show);
+        TrialView view = new TrialView(terminal);
+        shown.forEach(trial -> view.show(trial, steps()));
         summarise(trials, shown.size(), tried);
       }
       if (saveCase) {
@@ -158,130 +155,20 @@ final class TryCommand implements Callable<Integer> {
     return places;
   }
 
-  /** Where a record went: its targets, {@code dead} or {@code dropped}. */
-  private static List<String> places(RecordTrial trial) {
-    if (trial.death().isPresent()) {
-      return List.of("dead");
-    }
-    return trial.targets().isEmpty() ? List.of("dropped") : trial.targets();
-  }
-
   private boolean wanted(RecordTrial trial) {
     return only == null
-        || places(trial).contains(only)
+        || TrialView.places(trial).contains(only)
         || trial.death().map(d -> d.reason().equals(only)).orElse(false);
   }
 
-  private List<RecordTrial.Stage> stages(RecordTrial trial) {
-    List<RecordTrial.Stage> stages = trial.stages();
-    return step == null ? stages : stages.subList(0, Math.min(step, stages.size()));
-  }
-
-  private boolean stopsBefore(RecordTrial trial) {
-    return step != null && step <= trial.stages().size();
-  }
-
-  private void show(RecordTrial trial) {
-    String text = new String(trial.text(), StandardCharsets.UTF_8);
-    terminal.out.println(
-        terminal.style(Terminal.Style.PLACE, "@" + trial.position())
-            + "  "
-            + terminal.style(Terminal.Style.DIM, Terminal.brief(text, SHOWN_TEXT)));
-    List<Map<String, String>> before = List.of(Map.of());
-    int number = 0;
-    String kind = "";
-    for (RecordTrial.Stage stage : stages(trial)) {
-      number++;
-      kind = tellKind(stage.step(), kind);
-      String name = stage.step().replaceAll(".*\\.", "");
-      String label = String.format("  %2d %-9s ", number, name);
-      for (Map<String, String> row : stage.rows()) {
-        Map<String, String> old = before.size() == 1 ? before.get(0) : Map.of();
-        write(label, changes(old, row));
-        label = " ".repeat(label.length());
-      }
-      before = stage.rows();
-    }
-    if (!stopsBefore(trial)) {
-      terminal.out.println("     " + end(trial));
-    }
-    terminal.out.println();
-  }
-
-  /** Says where the steps of a kind begin; the kind of the step. */
-  private String tellKind(String step, String before) {
-    String kind = step.startsWith("kinds.") ? step.split("\\.")[1] : "";
-    if (!kind.equals(before)) {
-      terminal.out.println(terminal.style(Terminal.Style.PLACE, "     of the kind " + kind));
-    }
-    return kind;
-  }
-
-  /** A change of a field: the mark, how it is set off, and the text. */
-  private record Change(char mark, Terminal.Style style, String text) {}
-
-  private static List<Change> changes(Map<String, String> old, Map<String, String> row) {
-    List<Change> changes = new ArrayList<>();
-    row.forEach(
-        (name, value) -> {
-          String shown = name + "=" + shown(value);
-          if (!old.containsKey(name)) {
-            changes.add(new Change('+', Terminal.Style.GOOD, shown));
-          } else if (!old.get(name).equals(value)) {
-            changes.add(new Change('~', Terminal.Style.WARNING, shown));
-          }
-        });
-    old.keySet().stream()
-        .filter(name -> !row.containsKey(name))
-        .forEach(name -> changes.add(new Change('-', Terminal.Style.BAD, name)));
-    return changes;
-  }
-
-  /** Writes changes behind a label, on as many lines as they need. */
-  private void write(String label, List<Change> changes) {
-    StringBuilder line = new StringBuilder(label);
-    int width = label.length();
-    String gap = "";
-    for (Change change : changes) {
-      int more = 1 + change.text().codePointCount(0, change.text().length());
-      if (!gap.isEmpty() && width + gap.length() + more > WIDTH) {
-        terminal.out.println(line);
-        line = new StringBuilder(" ".repeat(label.length()));
-        width = label.length();
-        gap = "";
-      }
-      line.append(gap).append(terminal.style(change.style(), "" + change.mark()));
-      line.append(change.text());
-      width += gap.length() + more;
-      gap = "  ";
-    }
-    terminal.out.println(changes.isEmpty() ? label + "as it was" : line);
-  }
-
-  private static String shown(String value) {
-    String brief = Terminal.brief(value, SHOWN_VALUE);
-    return brief.isEmpty() || brief.indexOf(' ') >= 0 ? "\"" + brief + "\"" : brief;
-  }
-
-  private String end(RecordTrial trial) {
-    if (trial.death().isEmpty()) {
-      String places = String.join(", ", places(trial));
-      return terminal.style(Terminal.Style.GOOD, "goes to " + places);
-    }
-    RecordTrial.Death death = trial.death().get();
-    String field = death.field().isEmpty() ? "" : ", field " + death.field();
-    return terminal.style(Terminal.Style.BAD, "dies: " + death.reason())
-        + " at "
-        + death.step()
-        + field
-        + ": "
-        + Terminal.brief(death.detail(), SHOWN_TEXT);
+  private int steps() {
+    return step == null ? Integer.MAX_VALUE : step;
   }
 
   private static Map<String, Long> summary(List<RecordTrial> trials) {
     Map<String, Long> counts = new TreeMap<>();
     for (RecordTrial trial : trials) {
-      places(trial).forEach(place -> counts.merge(place, 1L, Long::sum));
+      TrialView.places(trial).forEach(place -> counts.merge(place, 1L, Long::sum));
       trial.death().ifPresent(d -> counts.merge("dead, " + d.reason(), 1L, Long::sum));
     }
     return counts;
@@ -310,14 +197,14 @@ final class TryCommand implements Callable<Integer> {
     facts.put("position", trial.position());
     facts.put("text", new String(trial.text(), StandardCharsets.UTF_8));
     List<Map<String, Object>> stages = new ArrayList<>();
-    for (RecordTrial.Stage stage : stages(trial)) {
+    for (RecordTrial.Stage stage : TrialView.first(trial, steps())) {
       Map<String, Object> each = new LinkedHashMap<>();
       each.put("step", stage.step());
       each.put("rows", stage.rows());
       stages.add(each);
     }
     facts.put("steps", stages);
-    facts.put("to", places(trial));
+    facts.put("to", TrialView.places(trial));
     trial.death().ifPresent(death -> facts.put("death", death));
     return facts;
   }

@@ -72,6 +72,8 @@ class BadInputTest {
         "run",
         "tally",
         "dead",
+        "dead show",
+        "dead export",
         "queue",
         "sql",
         "schema",

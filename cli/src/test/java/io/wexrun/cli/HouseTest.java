@@ -124,7 +124,7 @@ class HouseTest {
       project           : core.channel core.connect core.dead core.diagnose core.intake core.path
                           core.pipeline core.run core.schema core.shape core.tally core.target project.check project.ask project.definition
                           project.draft project.facts project.open project.read project.run project.time queue
-                          queue.care queue.ends state
+                          queue.care queue.ends queue.log state
       cli.demo          : core.diagnose
       cli               : cli.demo files.content files.whole core.connect core.dead core.diagnose core.intake core.look core.pipeline
                           core.run core.schema core.shape core.tally core.target

@@ -85,7 +85,7 @@ class OutputTest {
     assertThat(here.run("dead", "--list").out())
         .isEqualTo(
             """
-            bad-value  a.log @15  lines shape[0].template  field n
+            bad-value  a.log @15  lines shape[0].template  field n  letter 0@0
               "x" is not an int
               x three
             """);

@@ -29,7 +29,7 @@ import io.wexrun.project.ask.Question;
 import io.wexrun.project.check.TryOut;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.project.draft.CaseFile;
-import io.wexrun.project.facts.DeadFacts;
+import io.wexrun.project.facts.DeadFilter;
 import io.wexrun.project.facts.Finding;
 import io.wexrun.project.facts.PlannedFile;
 import io.wexrun.project.open.Connectors;
@@ -43,11 +43,7 @@ import io.wexrun.project.run.Compiling;
 import io.wexrun.project.run.Feeding;
 import io.wexrun.project.run.KeptReferences;
 import io.wexrun.project.run.Setbacks;
-import io.wexrun.queue.Queue;
-import io.wexrun.queue.Reader;
-import io.wexrun.queue.ends.DeadLetters;
 import io.wexrun.queue.ends.Queues;
-import io.wexrun.queue.log.QueueRecord;
 import io.wexrun.state.WorkspaceState;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -413,12 +409,21 @@ public final class Workspace implements AutoCloseable {
 
   /** A pipeline's shaper. */
   private Shaper shaper(String name) {
+    return shaper(name, Set.of());
+  }
+
+  /** A pipeline's shaper, whatever has become of its source. */
+  private Shaper shaperWithoutSource(String name) {
+    return shaper(name, Set.of("missing-file", "missing-folder"));
+  }
+
+  private Shaper shaper(String name, Set<String> allowed) {
     known(name);
     Diagnostics diagnostics = Diagnostics.of("workspace");
     Shaper shaper = now.compilation().compile(diagnostics).get(name);
     List<Diagnostic> mistakes =
         now.compilation().inOrder(diagnostics).stream()
-            .filter(d -> d.severity() == Severity.ERROR)
+            .filter(d -> d.severity() == Severity.ERROR && !allowed.contains(d.code()))
             .toList();
     if (!mistakes.isEmpty()) {
       throw new MistakesException(mistakes);
@@ -545,29 +550,12 @@ public final class Workspace implements AutoCloseable {
    * @param reader takes each one; returns whether it wants another
    */
   public void deadLetters(String pipeline, Predicate<DeadLetter> reader) {
-    Optional<Queue> queue = queues().read("dead/" + pipeline);
-    if (queue.isEmpty()) {
-      return;
-    }
-    try (Queue open = queue.get()) {
-      Reader records = open.readFromOldest();
-      while (true) {
-        List<QueueRecord> next = records.poll(10_000, Duration.ZERO);
-        if (next.isEmpty()) {
-          return;
-        }
-        for (QueueRecord letter : next) {
-          if (!reader.test(DeadLetters.read(letter))) {
-            return;
-          }
-        }
-      }
-    }
+    dead().read(pipeline, DeadFilter.ALL, kept -> reader.test(kept.letter()));
   }
 
-  /** A pipeline's dead letters summed up by reason, the most frequent first. */
-  public List<DeadFacts> deadFacts(String pipeline) {
-    return DeadFacts.of(pipeline, reader -> deadLetters(pipeline, reader));
+  /** The dead letters of this workspace, where they are kept. */
+  public WorkspaceDead dead() {
+    return new WorkspaceDead(queues(), site.folder(), this::shaperWithoutSource);
   }
 
   /** All dead letters of a pipeline; for pipelines that have few. */

@@ -93,8 +93,8 @@ record Upgrade(int from, List<String> statements) {
           }
         }
       }
-      statement.execute(
-          "insert into state_version values (" + VERSION + ") on conflict (version) do nothing");
+      statement.execute("delete from state_version");
+      statement.execute("insert into state_version values (" + VERSION + ")");
       statement.execute("commit");
     } catch (SQLException e) {
       statement.execute("rollback");

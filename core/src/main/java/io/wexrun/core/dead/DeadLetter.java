@@ -1,5 +1,9 @@
 package io.wexrun.core.dead;
 
+import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.Framing;
+import io.wexrun.core.intake.Records;
+import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
@@ -36,6 +40,43 @@ public record DeadLetter(Original record, Death death) {
       long taken,
       Optional<byte[]> key,
       Map<String, String> headers) {
+    /** The record as a block of its own, to be shaped again as it was. */
+    public Block block() {
+      Records.Envelopes envelopes =
+          new Records.Envelopes() {
+            @Override
+            public Optional<byte[]> key(int record) {
+              return key;
+            }
+
+            @Override
+            public Map<String, String> headers(int record) {
+              return headers;
+            }
+          };
+      boolean enveloped = key.isPresent() || !headers.isEmpty();
+      Framing alone =
+          block -> {
+            Records one =
+                Records.placed(
+                    block.data(),
+                    new int[] {0},
+                    new int[] {block.length()},
+                    1,
+                    new long[] {block.first()});
+            return enveloped ? one.with(new long[] {taken}, envelopes) : one;
+          };
+      return new Block(
+          new SourcePartition(source),
+          position,
+          position + 1,
+          raw,
+          raw.length,
+          alone,
+          header,
+          taken);
+    }
+
     /** The original bytes as text; what is not UTF-8 shows as replacement characters. */
     public String text() {
       return new String(raw, StandardCharsets.UTF_8);
@@ -52,7 +93,15 @@ public record DeadLetter(Original record, Death death) {
    * @param detail what exactly was wrong, for people; may be empty
    * @param version the version of the pipeline's text by which it died; empty if not known
    */
-  public record Death(Reason reason, String step, String field, String detail, String version) {}
+  public record Death(Reason reason, String step, String field, String detail, String version) {
+    /**
+     * The detail with what differs from one record to the next made equal: values in double quotes
+     * are {@code "…"}, numbers, times and ids {@code #}.
+     */
+    public String pattern() {
+      return Likeness.of(detail);
+    }
+  }
 
   /**
    * Dead letters as columns beside the raw records: what a target for them is handed. The column
