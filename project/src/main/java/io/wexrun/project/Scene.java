@@ -104,7 +104,7 @@ record Scene(
           .map(definition.targets()::get)
           .filter(Objects::nonNull)
           .forEach(text::append);
-      text.append(pipeline.start());
+      text.append(pipeline.start()).append(pipeline.deaths());
       text.append(definition.encrypt()).append(definition.keys());
       signatures.put(pipeline.name(), text.toString());
     }

@@ -163,6 +163,7 @@ class DefinitionTest {
         policy,
         kinds ? DiskChannelConnector.onDisk(policy.bytes() << 20) : Pipeline.IN_MEMORY,
         io.wexrun.core.pipeline.Start.WITH_THE_RUN,
+        io.wexrun.core.pipeline.Deaths.ANY,
         List.of());
   }
 }

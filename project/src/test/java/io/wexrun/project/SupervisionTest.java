@@ -14,10 +14,13 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.List;
+import java.util.Map;
 import java.util.concurrent.CopyOnWriteArrayList;
 import java.util.function.BooleanSupplier;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
 
 /** Pipelines side by side: one that fails, waits or is paused does not touch the others. */
 class SupervisionTest {
@@ -100,6 +103,84 @@ class SupervisionTest {
       Files.move(path.resolve("away"), path.resolve("bad"));
       until(() -> loaded(workspace, "bad") == 4);
       assertThat(told).anyMatch(n -> n.kind() == Notice.Kind.GOES_ON && n.pipeline().equals("bad"));
+    }
+  }
+
+  private Folder limited(String deaths) {
+    Folder folder = new Folder(path);
+    folder.write(
+        "wexrun.yaml",
+        "workspace: w\nstores: {s: {duckdb: s.db}}\ntables: {t: {in: s, columns: {n: long}}}\n");
+    folder.write("pipelines/p.yaml", limitedPipeline(deaths));
+    return folder.write("in/a.log", "1\n".repeat(17) + "x\n".repeat(3));
+  }
+
+  private static String limitedPipeline(String deaths) {
+    return "pipeline: p\nintake: {files: 'in/*.log'}\nshape: [{template: '{n:long}'}]\n"
+        + "route: [{to: t}]\nflush: {age: 20ms}\ndeaths: "
+        + deaths
+        + "\n";
+  }
+
+  private boolean wasTold(String text) {
+    return told.stream().anyMatch(notice -> notice.text().contains(text));
+  }
+
+  @Test
+  void whenManyDieItIsToldAndWhenMoreDieItStopsUntilSomebodySaysSo() throws Exception {
+    Folder folder = limited("{warn: 10%, stop: 50%, of: 20}");
+    try (Workspace workspace = Workspace.open(path, Map.of());
+        WorkspaceRun run = workspace.run(GOES_ON, listener)) {
+      until(() -> wasTold("3 of the last 20 records died (15 %): see 'wexrun dead p'"));
+      folder.write("in/b.log", "2\n".repeat(40));
+      until(() -> wasTold("0 of the last") || wasTold("1 of the last") || wasTold("(5 %)"));
+      folder.write("in/c.log", "y\n".repeat(40));
+      until(() -> status(run, "p").state() == State.PAUSED);
+      assertThat(status(run, "p").why().orElseThrow())
+          .contains("records died", "it is to stop above 50 %", "'wexrun resume p'");
+      folder.write("in/d.log", "3\n");
+      Thread.sleep(500);
+      assertThat(workspace.tally("p").counts().taken()).isEqualTo(100);
+      assertThat(workspace.tally("p").balanced()).isTrue();
+      run.resume("p");
+      until(() -> loaded(workspace, "p") == 58);
+      folder.write("in/e.log", "z\n".repeat(40));
+      until(() -> status(run, "p").state() == State.PAUSED);
+      // Once it is mended, it goes on by itself.
+      folder.write("pipelines/p.yaml", limitedPipeline("{stop: 99%, of: 20}"));
+      until(() -> status(run, "p").state() == State.RUNNING);
+      folder.write("in/f.log", "4\n");
+      until(() -> loaded(workspace, "p") == 59);
+    }
+  }
+
+  @Test
+  void aRunThatEndsFailsWhenTooManyDie() throws Exception {
+    limited("{stop: 10%, of: 20}");
+    try (Workspace workspace = Workspace.open(path);
+        WorkspaceRun run = workspace.run(RunOptions.untilDrained(true), listener)) {
+      assertThatThrownBy(run::await)
+          .isInstanceOf(OutsideException.class)
+          .hasMessageContaining("3 of the last 20 records died (15 %)");
+      assertThat(workspace.tally("p").balanced()).isTrue();
+    }
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "{of: 10} | nothing says how many may die",
+        "{warn: 5} | a share, such as 1%",
+        "{stop: 101%} | a share, such as 1%",
+        "{stop: 1%, of: 0} | a number of records",
+        "{stops: 1%} | did you mean 'stop'",
+      })
+  void wrongLimitsAreTold(String deaths, String expected) {
+    limited(deaths);
+    try (Workspace workspace = Workspace.open(path)) {
+      assertThat(workspace.check().stream().map(d -> d.message() + d.hint().orElse("")))
+          .anyMatch(message -> message.contains(expected));
     }
   }
 

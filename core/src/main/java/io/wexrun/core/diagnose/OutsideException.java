@@ -6,6 +6,7 @@ package io.wexrun.core.diagnose;
  */
 public final class OutsideException extends RuntimeException {
   private final boolean lasting;
+  private final boolean waits;
 
   /** A failure told in one sentence, which may pass. */
   public OutsideException(String message) {
@@ -14,17 +15,28 @@ public final class OutsideException extends RuntimeException {
 
   /** A failure with the exception that it was seen as, which may pass. */
   public OutsideException(String message, Throwable cause) {
-    this(message, cause, false);
+    this(message, cause, false, false);
   }
 
-  private OutsideException(String message, Throwable cause, boolean lasting) {
+  private OutsideException(String message, Throwable cause, boolean lasting, boolean waits) {
     super(message, cause);
     this.lasting = lasting;
+    this.waits = waits;
   }
 
   /** A failure that stays until somebody does something about it, so that nobody tries again. */
   public static OutsideException lasting(String message) {
-    return new OutsideException(message, null, true);
+    return new OutsideException(message, null, true, false);
+  }
+
+  /** A failure that must not be tried again before somebody says so. */
+  public static OutsideException untilTold(String message) {
+    return new OutsideException(message, null, true, true);
+  }
+
+  /** Whether nothing may be tried again before somebody says so. */
+  public boolean waitsUntilTold() {
+    return waits;
   }
 
   /** Whether it is of no use to try the same again after a while. */

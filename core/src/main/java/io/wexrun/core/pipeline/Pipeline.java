@@ -31,6 +31,8 @@ import java.util.Objects;
  * @param channel where records wait between intake and shaping: {@link #IN_MEMORY}, or a kind of
  *     channel that outlives a run, as in {@code {disk: 10GB}}
  * @param start when it is started in a run that goes on
+ * @param deaths how many records may die before somebody is told, or it stops; they change nothing
+ *     of what becomes of a record
  * @param tags words by which people choose it among others; they change nothing of what it does
  */
 public record Pipeline(
@@ -45,6 +47,7 @@ public record Pipeline(
     FlushPolicy flush,
     Settings channel,
     Start start,
+    Deaths deaths,
     List<String> tags) {
 
   /** The channel that keeps nothing: what was not accounted for is taken again. */
@@ -74,13 +77,15 @@ public record Pipeline(
   /** This pipeline with other patterns. */
   public Pipeline withPatterns(Map<String, String> other) {
     return new Pipeline(
-        name, about, other, intake, shape, route, kinds, others, flush, channel, start, tags);
+        name, about, other, intake, shape, route, kinds, others, flush, channel, start, deaths,
+        tags);
   }
 
   /** This pipeline with another intake. */
   public Pipeline withIntake(Settings other) {
     return new Pipeline(
-        name, about, patterns, other, shape, route, kinds, others, flush, channel, start, tags);
+        name, about, patterns, other, shape, route, kinds, others, flush, channel, start, deaths,
+        tags);
   }
 
   /** Collects the parts of a pipeline; reads like the file. Not for several threads. */
@@ -96,6 +101,7 @@ public record Pipeline(
     private FlushPolicy flush = FlushPolicy.DEFAULT;
     private Settings channel = IN_MEMORY;
     private Start start = Start.WITH_THE_RUN;
+    private Deaths deaths = Deaths.ANY;
     private final List<String> tags = new ArrayList<>();
 
     private Builder(String name) {
@@ -162,6 +168,12 @@ public record Pipeline(
       return this;
     }
 
+    /** How many records may die before somebody is told, or it stops; without it, any number. */
+    public Builder deaths(Deaths limits) {
+      deaths = limits;
+      return this;
+    }
+
     /** Words by which people choose it among others. */
     public Builder tags(String... words) {
       tags.addAll(List.of(words));
@@ -179,7 +191,8 @@ public record Pipeline(
             "pipeline " + name + " needs an intake, and either a route or kinds");
       }
       return new Pipeline(
-          name, about, patterns, intake, shape, route, kinds, others, flush, channel, start, tags);
+          name, about, patterns, intake, shape, route, kinds, others, flush, channel, start, deaths,
+          tags);
     }
   }
 }

@@ -25,6 +25,8 @@ import java.util.concurrent.ExecutionException;
  * does the same and waits. The methods may be called from any thread.
  */
 public final class PipelineRun implements AutoCloseable {
+  private static final String LOOK = ": see 'wexrun dead ";
+
   private final RunParts parts;
   private final Lanes lanes;
   private final RunOptions options;
@@ -34,6 +36,7 @@ public final class PipelineRun implements AutoCloseable {
   private final Filling filling;
   private final Backoff backoff;
   private final WorkSheet sheet = new WorkSheet();
+  private final DeathWatch deaths;
   private final CompletableFuture<Void> delivered = new CompletableFuture<>();
   private final CompletableFuture<Void> end = new CompletableFuture<>();
   private final String name;
@@ -55,6 +58,7 @@ public final class PipelineRun implements AutoCloseable {
     this.listener = listener;
     this.name = parts.pipeline().name();
     this.shaper = parts.shaper();
+    this.deaths = new DeathWatch(name, parts.pipeline().deaths());
     this.fill = lanes.turns().of(this::fill);
     this.deliver = lanes.turns().of(this::deliver);
     this.filling = new Filling(parts, options, fill, sheet, this::tellOnce);
@@ -253,6 +257,13 @@ public final class PipelineRun implements AutoCloseable {
     tellThatItGoesOn();
     filling.accounted(accounts);
     listener.accounted(name, accounts);
+    deaths
+        .accounted(accounts)
+        .ifPresent(
+            kind -> {
+              String words = deaths.words() + (kind == Notice.Kind.WAITS ? LOOK + name + "'" : "");
+              listener.told(new Notice(name, kind, words, Instant.now()));
+            });
   }
 
   /** Tells why it waits, but not the same thing again. */

@@ -75,6 +75,10 @@ public final class FileForms {
                 "flush",
                     Form.keys(
                         Form.with("rows", Form.text(), "size", Form.text(), "age", Form.text())),
+                "deaths",
+                    Form.keys(
+                            Form.with("warn", Form.text(), "stop", Form.text(), "of", Form.text()))
+                        .about("how many may die before it is told, or the pipeline stops"),
                 "cases", Form.list(Form.map(Form.any()))),
             "pipeline",
             "intake");

@@ -1,6 +1,7 @@
 package io.wexrun.project.read;
 
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.pipeline.Deaths;
 import io.wexrun.core.pipeline.FlushPolicy;
 import io.wexrun.core.pipeline.Kind;
 import io.wexrun.core.pipeline.Others;
@@ -20,6 +21,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalDouble;
 import java.util.regex.Pattern;
 import java.util.stream.Stream;
 import org.snakeyaml.engine.v2.nodes.Node;
@@ -44,7 +46,10 @@ public final class PipelineReader {
           "kinds",
           "others",
           "flush",
+          "deaths",
           "cases");
+
+  private static final double PERCENT = 100;
 
   private PipelineReader() {}
 
@@ -114,7 +119,43 @@ public final class PipelineReader {
                 flush,
                 channel(map),
                 start(map),
+                deaths(map),
                 tags(map)));
+  }
+
+  private static Deaths deaths(YamlMap map) {
+    Optional<YamlMap> written = map.map("deaths");
+    if (written.isEmpty()) {
+      return Deaths.ANY;
+    }
+    YamlMap deaths = written.get();
+    deaths.allow("deaths", List.of("warn", "stop", "of"));
+    if (deaths.value("warn").isEmpty() && deaths.value("stop").isEmpty()) {
+      deaths.error(
+          deaths.node(),
+          "missing-key",
+          "nothing says how many may die",
+          Optional.of("write warn: 1%, stop: 20%, or both"));
+    }
+    return new Deaths(
+        share(deaths, "warn"),
+        share(deaths, "stop"),
+        deaths
+            .parsed("of", PipelineReader::count, "a number of records, such as 10000")
+            .orElse(Deaths.OF));
+  }
+
+  private static OptionalDouble share(YamlMap map, String key) {
+    return map.parsed(
+            key,
+            text ->
+                Optional.of(text)
+                    .filter(t -> t.matches("[0-9]{1,3}(\\.[0-9]{1,6})? ?%"))
+                    .map(t -> Double.parseDouble(t.replaceAll("[ %]", "")) / PERCENT)
+                    .filter(share -> share <= 1),
+            "a share, such as 1%")
+        .map(OptionalDouble::of)
+        .orElse(OptionalDouble.empty());
   }
 
   private static Start start(YamlMap map) {

@@ -76,6 +76,7 @@ public final class Member {
   private String told = "";
   private boolean stopped;
   private boolean paused;
+  private Optional<String> holds = Optional.empty();
   private boolean begins;
   private boolean halted;
   private boolean resumes;
@@ -236,7 +237,13 @@ public final class Member {
   public void attempt() {
     Starter how;
     synchronized (this) {
-      if (stopped || paused || halted || begins || run != null || end.isDone()) {
+      if (stopped
+          || paused
+          || holds.isPresent()
+          || halted
+          || begins
+          || run != null
+          || end.isDone()) {
         return;
       }
       begins = true;
@@ -290,6 +297,13 @@ public final class Member {
    * @param ended the run that has ended; null if none was started
    */
   private void after(Throwable failure, PipelineRun ended) {
+    boolean waits =
+        failure instanceof OutsideException outside
+            && outside.waitsUntilTold()
+            && options.startsAgain();
+    if (waits) {
+      tell(message(failure));
+    }
     boolean again;
     synchronized (this) {
       begins = false;
@@ -303,7 +317,8 @@ public final class Member {
         }
       }
       notifyAll();
-      boolean still = paused || halted || resumes;
+      holds = waits && !resumes ? Optional.of(message(failure)) : Optional.empty();
+      boolean still = paused || halted || resumes || holds.isPresent();
       boolean planned = plan.schedule().isPresent();
       boolean over = failure == null || failure instanceof MistakesException;
       if (stopped || !still && !planned && (over || !options.startsAgain())) {
@@ -314,7 +329,8 @@ public final class Member {
       again = resumes && !paused && !halted;
       resumes = false;
       if (still) {
-        enter(paused ? State.PAUSED : State.STARTING, Optional.empty(), Optional.empty());
+        boolean held = paused || holds.isPresent();
+        enter(held ? State.PAUSED : State.STARTING, holds, Optional.empty());
         reason = paused || again ? "it was resumed" : "its files were changed";
         if (!again) {
           return; // Whoever holds it lets it go on.
@@ -494,6 +510,7 @@ public final class Member {
   public void go() {
     synchronized (this) {
       halted = false;
+      holds = Optional.empty(); // It may be mended.
     }
     if (schedule().isPresent()) {
       begin();
@@ -523,6 +540,7 @@ public final class Member {
         return false;
       }
       paused = false;
+      holds = Optional.empty();
       resumes = run != null; // It is still being stopped, and begins anew then.
     }
     threads.execute(this::attempt);

@@ -1,0 +1,112 @@
+package io.wexrun.core.run;
+
+import io.wexrun.core.diagnose.Counted;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.pipeline.Deaths;
+import io.wexrun.core.tally.Account;
+import java.util.ArrayDeque;
+import java.util.Deque;
+import java.util.List;
+import java.util.Locale;
+import java.util.Optional;
+import java.util.OptionalDouble;
+
+/**
+ * Watches how many of a pipeline's last records died. As long as there were fewer than are watched,
+ * the missing ones count as if they had lived. For one thread at a time.
+ */
+final class DeathWatch {
+  /** Records are counted by ranges; small ones are put together, so that there are few. */
+  private static final int PARTS = 100;
+
+  private static final class Part {
+    private long taken;
+    private long dead;
+  }
+
+  private final String pipeline;
+  private final Deaths deaths;
+  private final Deque<Part> parts = new ArrayDeque<>();
+  private long taken;
+  private long dead;
+  private boolean warned;
+
+  DeathWatch(String pipeline, Deaths deaths) {
+    this.pipeline = pipeline;
+    this.deaths = deaths;
+  }
+
+  /**
+   * These ranges are in the tally.
+   *
+   * @return what somebody should know now
+   * @throws OutsideException if more died than may; only a person can say that it goes on
+   */
+  Optional<Notice.Kind> accounted(List<Account> accounts) {
+    if (deaths.equals(Deaths.ANY)) {
+      return Optional.empty();
+    }
+    for (Account account : accounts) {
+      add(account.counts().taken(), account.counts().allDead());
+    }
+    if (passes(deaths.stop())) {
+      throw OutsideException.untilTold(
+          "pipeline "
+              + pipeline
+              + " has stopped: "
+              + words()
+              + ", and it is to stop above "
+              + percent(deaths.stop().getAsDouble())
+              + ". 'wexrun dead "
+              + pipeline
+              + "' says why, and 'wexrun resume "
+              + pipeline
+              + "' lets it go on");
+    }
+    boolean many = passes(deaths.warn());
+    if (many == warned) {
+      return Optional.empty();
+    }
+    warned = many;
+    return Optional.of(many ? Notice.Kind.WAITS : Notice.Kind.GOES_ON);
+  }
+
+  private void add(long more, long died) {
+    Part last = parts.peekLast();
+    if (last == null || last.taken + more > deaths.of() / PARTS) {
+      last = new Part();
+      parts.add(last);
+    }
+    last.taken += more;
+    last.dead += died;
+    taken += more;
+    dead += died;
+    while (parts.size() > 1 && taken - parts.peek().taken >= deaths.of()) {
+      Part gone = parts.remove();
+      taken -= gone.taken;
+      dead -= gone.dead;
+    }
+  }
+
+  private boolean passes(OptionalDouble limit) {
+    return limit.isPresent() && share() > limit.getAsDouble();
+  }
+
+  private double share() {
+    return (double) dead / Math.max(taken, deaths.of());
+  }
+
+  private static String percent(double share) {
+    return String.format(Locale.ROOT, "%.3g", 100 * share).replaceAll("\\.?0+$", "") + " %";
+  }
+
+  /** How many died, in words. */
+  String words() {
+    return Counted.number(dead)
+        + " of the last "
+        + Counted.of(Math.max(taken, deaths.of()), "record")
+        + " died ("
+        + percent(share())
+        + ")";
+  }
+}
