@@ -11,6 +11,7 @@ import java.io.IOException;
 import java.io.OutputStream;
 import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
+import java.nio.file.FileAlreadyExistsException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardOpenOption;
@@ -116,9 +117,13 @@ final class DeadExportCommand implements Callable<Integer> {
   }
 
   private static OutsideException cannot(Path file, IOException e) {
+    if (e instanceof FileAlreadyExistsException) {
+      return new OutsideException(file + " is there already: name another file", e);
+    }
+    Path folder = file.getParent();
     return new OutsideException(
-        Files.exists(file)
-            ? file + " is there already, or cannot be written: " + e.getMessage()
+        folder != null && !Files.isDirectory(folder)
+            ? "cannot write " + file + ": there is no folder " + folder
             : "cannot write " + file + ": " + e.getMessage(),
         e);
   }

@@ -443,7 +443,7 @@ class DeliveryTest {
     Says[] says = new Says[9];
     Arrays.fill(says, new Says(status, Map.of("Location", "https://elsewhere.example/"), ""));
     Scripted server = new Scripted(says);
-    assertThatThrownBy(() -> deliver(0, rows(3), server.address("/in"), "timeout", "300ms"))
+    assertThatThrownBy(() -> deliver(0, rows(3), server.address("/in"), "timeout", "1s"))
         .hasMessageContaining(Integer.toString(status))
         .hasMessageContaining(told);
     Scripted mended = new Scripted();
@@ -510,7 +510,7 @@ class DeliveryTest {
     Says[] says = new Says[9];
     Arrays.fill(says, odd);
     Scripted server = new Scripted(says);
-    Object[] more = {"refusals", Map.of("list", "/errors", "row", "/row"), "timeout", "300ms"};
+    Object[] more = {"refusals", Map.of("list", "/errors", "row", "/row"), "timeout", "2s"};
     assertThatThrownBy(() -> deliver(0, rows(5), server.address("/in"), more))
         .hasMessageContaining("names a row that was not among the 5 sent")
         .hasMessageContaining("'refusals'");
