@@ -1,36 +1,23 @@
 package io.wexrun.project;
 
-import io.wexrun.core.channel.Channel;
-import io.wexrun.core.connect.PlannedSource;
-import io.wexrun.core.connect.PlannedSource.Plan;
 import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Choice;
-import io.wexrun.core.intake.Intake;
-import io.wexrun.core.intake.Receiving;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.run.Lanes;
 import io.wexrun.core.run.Notice;
-import io.wexrun.core.run.PipelineRun;
 import io.wexrun.core.run.Progress;
-import io.wexrun.core.run.Renewal;
 import io.wexrun.core.run.RunListener;
 import io.wexrun.core.run.RunOptions;
-import io.wexrun.core.run.RunParts;
-import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.target.Answer;
 import io.wexrun.project.ask.AskedRun;
 import io.wexrun.project.ask.AskedStatus;
 import io.wexrun.project.ask.Question;
 import io.wexrun.project.facts.PipelineStatus;
-import io.wexrun.project.open.Ends;
-import io.wexrun.project.run.Begun;
 import io.wexrun.project.run.Compiling;
 import io.wexrun.project.run.Feeding;
 import io.wexrun.project.run.Member;
 import io.wexrun.project.run.Notices;
-import io.wexrun.project.run.ReferenceRenewal;
-import io.wexrun.project.time.Schedule;
 import io.wexrun.state.Hold;
 import io.wexrun.state.WorkspaceState;
 import java.time.Instant;
@@ -44,9 +31,6 @@ import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.Executors;
 import java.util.concurrent.ScheduledExecutorService;
 import java.util.concurrent.TimeUnit;
-import java.util.concurrent.atomic.AtomicReference;
-import java.util.function.BooleanSupplier;
-import java.util.function.Consumer;
 import java.util.function.Supplier;
 
 /**
@@ -57,9 +41,6 @@ import java.util.function.Supplier;
  * for. The methods may be called from any thread.
  */
 public final class WorkspaceRun implements AutoCloseable {
-  /** How often what is looked up may be changed while a run starts. */
-  private static final int MOST_CHANGES = 10;
-
   /** So many pipelines are started at once, or wait for something while they start. */
   private static final int STARTING = 8;
 
@@ -121,7 +102,7 @@ public final class WorkspaceRun implements AutoCloseable {
       }
       List<Member> inOrder = new ArrayList<>();
       for (Pipeline pipeline : feeding.feedersFirst()) {
-        inOrder.add(run.member(pipeline, new Launching(run, feeding, compiling, false)));
+        inOrder.add(run.member(pipeline, new Launching(run.on(), feeding, compiling, false)));
       }
       for (Member member : inOrder) {
         if (options.startsAgain() && options.choice().equals(Choice.ALL)) {
@@ -194,94 +175,9 @@ public final class WorkspaceRun implements AutoCloseable {
     }
   }
 
-  /** Starts pipelines of one definition of the workspace. */
-  private record Launching(WorkspaceRun run, Feeding feeding, Compiling compiling, boolean anew) {
-    /** What starts a pipeline: first as it was compiled, then as it is compiled anew. */
-    Member.Plan of(Pipeline pipeline) {
-      Optional<Schedule> schedule =
-          run.options.startsAgain() && pipeline.start().isPlanned()
-              ? Optional.of(new Schedule(pipeline.start()))
-              : Optional.empty();
-      return new Member.Plan(starter(pipeline, schedule.isPresent()), schedule, arrived(pipeline));
-    }
-
-    /** Whether a run would take something. */
-    private BooleanSupplier arrived(Pipeline pipeline) {
-      AtomicReference<Compiling.Compiled> once =
-          new AtomicReference<>(feeding.compiled().get(pipeline.name()));
-      return () -> {
-        once.compareAndSet(null, compiling.now(pipeline));
-        return feeding.ends().plan(pipeline, Choice.ALL, once.get().shaper()).stream()
-            .map(PlannedSource::plan)
-            .anyMatch(plan -> plan == Plan.TAKE || plan == Plan.GO_ON);
-      };
-    }
-
-    private Member.Starter starter(Pipeline pipeline, boolean planned) {
-      AtomicReference<Compiling.Compiled> first =
-          new AtomicReference<>(anew ? null : feeding.compiled().get(pipeline.name()));
-      return () -> {
-        Compiling.Compiled compiled = first.getAndSet(null);
-        return launch(
-            pipeline,
-            compiled == null ? compiling.now(pipeline) : compiled,
-            planned ? run.options.drained() : run.options,
-            planned);
-      };
-    }
-
-    private PipelineRun launch(
-        Pipeline pipeline, Compiling.Compiled first, RunOptions options, boolean planned) {
-      String name = pipeline.name();
-      Ends ends = feeding.ends();
-      Begun begun = new Begun(run.state, ends, run.lanes, options, compiling);
-      String text = begun.text(pipeline, first);
-      if (begun.takeAgain(pipeline, first.shaper(), text)) {
-        run.tell(name, Notice.Kind.GOES_ON, "took again what was missing in its targets");
-      }
-      begun.finishWithOldText(pipeline, text);
-      List<Pipeline> feeders = feeding.feeders(pipeline);
-      BooleanSupplier fed =
-          () ->
-              options.untilDrained()
-                  && (planned
-                      || feeders.stream()
-                          .filter(f -> f != pipeline)
-                          .allMatch(f -> run.members.get(f.name()).ended()));
-      Compiling.Compiled compiled = kept(pipeline, first, compiling);
-      String version = run.state.texts().keep(name, begun.text(pipeline, compiled)).version();
-      Shaper shaper = compiled.shaper().withVersion(version);
-      begun.emptyLeftChannels(pipeline, shaper);
-      Consumer<String> told = what -> run.tell(name, Notice.Kind.INTAKE, what);
-      Channel channel = ends.channel(pipeline, run.lanes.raw());
-      try {
-        Intake intake =
-            ends.intake(
-                pipeline,
-                told,
-                !feeders.isEmpty(),
-                fed,
-                options.choice(),
-                options.untilDrained() ? Receiving.TO_THE_END : Receiving.ALWAYS,
-                shaper);
-        RunParts parts =
-            new RunParts(
-                pipeline,
-                shaper,
-                intake,
-                channel,
-                ends.targets(pipeline),
-                run.state.tally(),
-                compiled.references().versions().isEmpty()
-                    ? Renewal.NONE
-                    : new ReferenceRenewal(
-                        pipeline, compiling, run.state, compiled.references(), told));
-        return PipelineRun.start(parts, run.lanes, options, run.listener);
-      } catch (RuntimeException e) {
-        channel.close();
-        throw e;
-      }
-    }
+  /** What those are given that are started in this run. */
+  private Launching.On on() {
+    return new Launching.On(state, lanes, options, listener, name -> members.get(name).ended());
   }
 
   private void succeeded(String pipeline) {
@@ -290,23 +186,6 @@ public final class WorkspaceRun implements AutoCloseable {
 
   private void tell(String pipeline, Notice.Kind kind, String text) {
     listener.told(new Notice(pipeline, kind, text, Instant.now()));
-  }
-
-  /** A pipeline with what it looks up, which is kept; compiled again if that was just changed. */
-  private static Compiling.Compiled kept(
-      Pipeline pipeline, Compiling.Compiled first, Compiling compiling) {
-    Compiling.Compiled compiled = first;
-    for (int left = MOST_CHANGES; ; left--) {
-      try {
-        compiled.references().keep();
-        return compiled;
-      } catch (OutsideException e) {
-        if (left == 0 || !compiled.references().changed()) {
-          throw e;
-        }
-        compiled = compiling.now(pipeline);
-      }
-    }
   }
 
   /**
@@ -340,7 +219,7 @@ public final class WorkspaceRun implements AutoCloseable {
         remove(name);
         holds.remove(name).close();
       }
-      Launching launching = new Launching(this, change.feeding(), change.compiling(), true);
+      Launching launching = new Launching(on(), change.feeding(), change.compiling(), true);
       for (Pipeline pipeline : change.feeding().pipelines()) {
         Member member = members.get(pipeline.name());
         if (member != null) {
