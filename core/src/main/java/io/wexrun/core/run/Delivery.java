@@ -16,11 +16,13 @@ import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.Refusal;
 import java.util.Comparator;
 import java.util.HashMap;
+import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalLong;
+import java.util.Set;
 import java.util.TreeMap;
 import java.util.concurrent.BlockingQueue;
 import java.util.concurrent.CompletableFuture;
@@ -49,6 +51,9 @@ final class Delivery {
 
     record Put() implements Event {}
   }
+
+  /** A block that a lane shapes. */
+  private record Shaping(Block block, long since) {}
 
   /** A store refused rows whose raw records were not kept: they must come again. */
   static final class RawRecordsNeeded extends RuntimeException {
@@ -82,6 +87,8 @@ final class Delivery {
   private final Map<Range, Block> raw = new ConcurrentHashMap<>();
   private final Map<Long, Event.Done> early = new HashMap<>();
   private final Map<Long, Long> weights = new HashMap<>();
+  private final Map<Long, Shaping> shaping = new ConcurrentHashMap<>();
+  private final Set<Long> stuck = new HashSet<>();
   private final Books books = new Books();
   private final Refusals refusals;
   private final Memory.Share window;
@@ -218,6 +225,7 @@ final class Delivery {
       failure = closing(failure, buffer.target::close);
     }
     failure = closing(failure, refusals::close);
+    stuck.forEach(number -> lanes.oneLess());
     window.close();
     rows.close();
     if (failure != null) {
@@ -271,7 +279,36 @@ final class Delivery {
     return waiting();
   }
 
+  /** A step that does not end holds a lane: it gets a substitute, and that is told. */
+  private void tellStuck() {
+    stuck.removeIf(
+        number -> {
+          boolean ended = !shaping.containsKey(number);
+          if (ended) {
+            lanes.oneLess();
+          }
+          return ended;
+        });
+    shaping.forEach(
+        (number, each) -> {
+          if (System.nanoTime() - each.since() > options.slow().toNanos()) {
+            if (stuck.add(number)) {
+              lanes.oneMore();
+            }
+            slow.accept(
+                "a step has not ended for more than "
+                    + options.slow().toSeconds()
+                    + " s with records of "
+                    + each.block().source()
+                    + " from position "
+                    + each.block().first()
+                    + " on: it may hang");
+          }
+        });
+  }
+
   private void tellSlow() {
+    tellStuck();
     for (Buffer buffer : buffers.values()) {
       if (buffer.stuckFor() > options.slow().toNanos()) {
         slow.accept(
@@ -297,7 +334,8 @@ final class Delivery {
         wait = Math.min(wait, Math.max(1, Math.min(AGE_MILLIS, buffer.dueIn(now))));
       }
     }
-    return books.isEmpty() || wait < AGE_MILLIS ? wait : AGE_MILLIS;
+    boolean works = !books.isEmpty() || returned < dispatched;
+    return works ? Math.min(wait, AGE_MILLIS) : wait;
   }
 
   /** Whether everything that there is has been put into the buffers. */
@@ -330,6 +368,7 @@ final class Delivery {
   }
 
   private void shape(long number, Block block) {
+    shaping.put(number, new Shaping(block, System.nanoTime()));
     try {
       Shaped shaped = shaper.shape(block);
       Map<String, Moments> moments = new HashMap<>();
@@ -340,6 +379,8 @@ final class Delivery {
     } catch (Throwable e) {
       // Whatever it is, the next turn ends the attempt with it.
       tell(new Event.Unshaped(e));
+    } finally {
+      shaping.remove(number);
     }
   }
 

@@ -22,14 +22,19 @@ public final class Lanes implements AutoCloseable {
 
   private static final long KEPT_SECONDS = 5;
 
-  private final ExecutorService shaping;
+  private static final int MOST_MORE = 16;
+
+  private final int threads;
+  private final ThreadPoolExecutor shaping;
   private final ExecutorService flushing;
   private final Turns turns = new Turns();
+  private int more;
   private final Memory raw;
   private final Memory rows;
 
   private Lanes(int threads, long rawBytes, long rowBytes) {
-    this.shaping = Executors.newFixedThreadPool(threads, named("lane"));
+    this.threads = threads;
+    this.shaping = (ThreadPoolExecutor) Executors.newFixedThreadPool(threads, named("lane"));
     this.flushing =
         new ThreadPoolExecutor(
             0,
@@ -75,6 +80,26 @@ public final class Lanes implements AutoCloseable {
   /** Runs what shapes, as many at a time as there are lanes. */
   ExecutorService shaping() {
     return shaping;
+  }
+
+  /** A lane is held by a step that does not end: there is one more, so that the others go on. */
+  synchronized void oneMore() {
+    more++;
+    resize();
+  }
+
+  /** The step has ended: there is one lane less again. */
+  synchronized void oneLess() {
+    more--;
+    resize();
+  }
+
+  private void resize() {
+    int now = threads + Math.min(MOST_MORE, more);
+    // A core that is larger than the most is refused, whichever of them is changed first.
+    shaping.setCorePoolSize(Math.min(now, shaping.getMaximumPoolSize()));
+    shaping.setMaximumPoolSize(now);
+    shaping.setCorePoolSize(now);
   }
 
   /** Runs what stages and commits, many at once. */

@@ -7,13 +7,28 @@ import io.wexrun.core.dead.Reason;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.FlushPolicy;
+import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.StepDefinition;
+import io.wexrun.core.shape.Steps;
+import io.wexrun.core.step.RowStep;
+import io.wexrun.core.step.Step;
+import io.wexrun.core.step.StepContext;
+import io.wexrun.core.step.StepKind;
 import io.wexrun.core.tally.Account;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.Tally;
+import io.wexrun.core.written.Written;
+import java.io.IOException;
+import java.net.URL;
+import java.nio.file.Files;
+import java.nio.file.Path;
 import java.time.Duration;
 import java.time.Instant;
 import java.time.InstantSource;
+import java.util.Collections;
+import java.util.Enumeration;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -27,6 +42,7 @@ import net.jqwik.api.ForAll;
 import net.jqwik.api.Property;
 import net.jqwik.api.constraints.IntRange;
 import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
 
 class PipelineRunTest {
   private static final FlushPolicy SMALL = FlushPolicy.DEFAULT.withRows(7);
@@ -208,6 +224,82 @@ class PipelineRunTest {
     }
     assertThat(watcher.notices).hasSize(2);
     assertThat(world.tally.tally("p").balanced()).isTrue();
+  }
+
+  /** A step that waits for somebody who lets it go on. */
+  public static final class Hangs implements StepKind {
+    private static final CountDownLatch GOES_ON_AGAIN = new CountDownLatch(1);
+
+    @Override
+    public String name() {
+      return "hangs";
+    }
+
+    @Override
+    public List<Step> compile(Written written, StepContext context) {
+      return List.of(
+          new RowStep(
+              context.input(),
+              (row, rows) -> {
+                try {
+                  GOES_ON_AGAIN.await();
+                } catch (InterruptedException e) {
+                  throw new IllegalStateException(e);
+                }
+              }));
+    }
+  }
+
+  /** Steps with that one among them. */
+  private static Steps withHangs(Path folder) throws IOException {
+    Path services = folder.resolve("services");
+    Files.writeString(services, Hangs.class.getName());
+    URL url = services.toUri().toURL();
+    return Steps.with(
+        new ClassLoader(PipelineRunTest.class.getClassLoader()) {
+          @Override
+          public Enumeration<URL> getResources(String name) throws IOException {
+            return name.equals("META-INF/services/" + StepKind.class.getName())
+                ? Collections.enumeration(List.of(url))
+                : super.getResources(name);
+          }
+        });
+  }
+
+  @Test
+  void aStepThatHangsIsToldAndKeepsNoOtherPipelineFromItsLanes(@TempDir Path folder)
+      throws Exception {
+    RunOptions soon = GOES_ON.withSlow(Duration.ofMillis(50)).withLanes(1);
+    Lanes lanes = Lanes.of(soon);
+    World stuck = new World(10);
+    stuck.fill(1, 5);
+    stuck.readingFails = false;
+    stuck.steps = withHangs(folder);
+    World other = new World(11);
+    other.fill(1, 50);
+    other.readingFails = false;
+    Watcher watcher = new Watcher();
+    Pipeline hanging =
+        Pipeline.named("p")
+            .intake(Settings.of("memory", ""))
+            .shape(StepDefinition.template("{kind} {n:long}"), StepDefinition.of("hangs", Map.of()))
+            .route(Route.otherwiseDead())
+            .flush(SOON)
+            .build();
+    try (PipelineRun first = stuck.start(hanging, lanes, soon, watcher)) {
+      while (first.waits().isEmpty()) {
+        Thread.sleep(5);
+      }
+      assertThat(first.waits().orElseThrow())
+          .contains("a step has not ended for more than 0 s with records of ", "it may hang");
+      try (PipelineRun second = other.start(World.pipeline(SOON), lanes, soon, RunListener.NONE)) {
+        awaitTaken(second, 50);
+      }
+      Hangs.GOES_ON_AGAIN.countDown();
+      awaitTaken(first, 5);
+    }
+    assertThat(stuck.tally.tally("p").balanced()).isTrue();
+    lanes.close();
   }
 
   @Test

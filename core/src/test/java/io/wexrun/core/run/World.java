@@ -119,24 +119,30 @@ final class World {
   }
 
   PipelineRun start(Pipeline pipeline, RunOptions options, RunListener listener) {
-    Lanes lanes = Lanes.of(options);
+    return start(pipeline, Lanes.of(options), options, listener);
+  }
+
+  PipelineRun start(Pipeline pipeline, Lanes lanes, RunOptions options, RunListener listener) {
     Channel channel = new MemoryChannel(lanes.raw().share(), tally.positions("p"));
     RunParts parts =
         new RunParts(pipeline, shaper(pipeline), new MemoryIntake(), channel, this::open, tally);
     return PipelineRun.start(parts, lanes, options, listener);
   }
 
+  /** The steps that there are. */
+  Steps steps = Steps.ours();
+
   private Target open(String name, String writer) {
     maybeFail("open");
     return tables.computeIfAbsent(name, n -> new Committed()).open(this, writer);
   }
 
-  private static Shaper shaper(Pipeline pipeline) {
+  private Shaper shaper(Pipeline pipeline) {
     Diagnostics diagnostics = Diagnostics.of("p");
     Shaper shaper =
         Shaper.compile(
             pipeline,
-            Steps.ours(),
+            steps,
             name ->
                 Optional.of(
                     new Destination.Rows(
