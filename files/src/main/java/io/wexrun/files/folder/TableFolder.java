@@ -23,6 +23,8 @@ import java.util.stream.Stream;
  * @param path the table's folder
  */
 record TableFolder(Path path) {
+  private static final long LISTED_MILLIS = 20;
+
   private static final String STAGED = "staged";
   private static final String MERGING = "merging";
 
@@ -130,8 +132,18 @@ record TableFolder(Path path) {
       Exchange.of(staged, folder);
       CommitLog.force(merging());
       CommitLog.force(folder.getParent());
+      rest();
     }
     removeOld(staged, folder, exchange);
+  }
+
+  /** Who has just opened the folder as it was lists its files, before they go. */
+  private static void rest() {
+    try {
+      Thread.sleep(LISTED_MILLIS);
+    } catch (InterruptedException e) {
+      Thread.currentThread().interrupt();
+    }
   }
 
   /** Whether an exchange has not been done. */

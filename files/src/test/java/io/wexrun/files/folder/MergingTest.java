@@ -213,7 +213,7 @@ class MergingTest {
       CompletableFuture<Void> loading =
           CompletableFuture.runAsync(
               () ->
-                  IntStream.range(1, 300)
+                  IntStream.range(1, 120)
                       .forEach(
                           i -> {
                             load(target, i * 3L, 3);
@@ -237,7 +237,7 @@ class MergingTest {
       loading.get();
       merging.get();
       assertThat(looks).isPositive();
-      assertThat(listed(base)).isEqualTo(upTo(900));
+      assertThat(listed(base)).isEqualTo(upTo(360));
     }
   }
 
