@@ -140,11 +140,17 @@ final class DeadCommand implements Callable<Integer> {
     return facts;
   }
 
-  /** Writes the most frequent groups of all pipelines, a line each. */
+  /** Writes the most frequent reasons of all pipelines, a line each. */
   static void overview(Workspace workspace, int most, Terminal terminal) {
+    Map<List<Object>, DeadGroup> byReason = new LinkedHashMap<>();
+    workspace.definition().pipelines().stream()
+        .flatMap(pipeline -> workspace.dead().groups(pipeline.name(), DeadFilter.ALL).stream())
+        .forEach(
+            group ->
+                byReason.merge(
+                    List.of(group.pipeline(), group.kind().reason()), group, DeadGroup::and));
     List<List<String>> rows =
-        workspace.definition().pipelines().stream()
-            .flatMap(pipeline -> workspace.dead().groups(pipeline.name(), DeadFilter.ALL).stream())
+        byReason.values().stream()
             .sorted(Comparator.comparingLong(DeadGroup::count).reversed())
             .limit(most)
             .map(

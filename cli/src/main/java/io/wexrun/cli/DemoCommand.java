@@ -153,7 +153,7 @@ final class DemoCommand implements Callable<Integer> {
   private void show(Workspace workspace, List<Tally> tallies) {
     heading("The books");
     TallyCommand.showTable(tallies, terminal);
-    heading("Dead letters: the most frequent kinds, with one example each");
+    heading("Dead letters: the most frequent reasons, with one example each");
     DeadCommand.overview(workspace, 10, terminal);
     heading("Three rows of table scans");
     SqlCommand.show(workspace.query("warehouse", ROWS), terminal);

@@ -66,7 +66,8 @@ public record DeadGroup(
     }
   }
 
-  private DeadGroup and(DeadGroup other) {
+  /** Both together, with what this one has in common. */
+  public DeadGroup and(DeadGroup other) {
     return new DeadGroup(
         pipeline,
         kind,
