@@ -98,7 +98,7 @@ final class DeadCommand implements Callable<Integer> {
     if (workspaceOption.json()) {
       terminal.json(Map.of("letters", facts));
     } else if (facts.isEmpty()) {
-      terminal.say("no dead letters");
+      sayNone(filter);
     } else if (facts.size() == limit) {
       terminal.say("the first " + limit + "; --limit shows more");
     }
@@ -118,6 +118,9 @@ final class DeadCommand implements Callable<Integer> {
       terminal.json(Map.of("groups", groups.stream().map(g -> facts(g, taken)).toList()));
     } else {
       show(groups, taken);
+      if (groups.isEmpty()) {
+        sayNone(filter);
+      }
     }
     return ExitCode.DONE;
   }
@@ -178,10 +181,12 @@ final class DeadCommand implements Callable<Integer> {
       before = group.pipeline();
       show(group, taken.get(group.pipeline()));
     }
-    if (groups.isEmpty()) {
-      terminal.say("no dead letters");
-    }
     terminal.flush();
+  }
+
+  private void sayNone(DeadFilter filter) {
+    boolean chosen = !filter.equals(DeadFilter.ALL);
+    terminal.say(chosen ? "no dead letters fit what was asked" : "no dead letters");
   }
 
   private void show(DeadGroup group, long taken) {

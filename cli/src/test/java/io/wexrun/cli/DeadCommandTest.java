@@ -89,6 +89,9 @@ class DeadCommandTest {
     assertThat(letters("--until", "2020-01-01")).isEmpty();
     assertThat(letters("--since", "2020-01-01T00:00:00Z")).hasSize(9);
     assertThat(letters("--step", "shape[0].template", "--limit", "2")).hasSize(2);
+    assertThat(here.run("dead", "scans", "--field", "mss").err())
+        .isEqualTo("no dead letters fit what was asked\n");
+    assertThat(here.run("dead", "to-queue", "--list").err()).isEqualTo("no dead letters\n");
     Result wrong = here.run("dead", "--since", "yesterday");
     assertThat(wrong.exit()).isEqualTo(2);
     assertThat(wrong.err()).contains("--since is a time such as 2026-05-03");

@@ -5,6 +5,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 import io.wexrun.core.framing.Framings;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.Assigner;
+import io.wexrun.core.intake.Backlog;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Intake;
@@ -129,6 +130,46 @@ public abstract class IntakeContract {
     append(first(), "four");
     taker.drain();
     assertThat(taker.all()).hasSize(4).contains("four");
+    taker.intake.close();
+  }
+
+  @Test
+  void whatIsLeftIsKnownUntilItIsTaken() {
+    append(first(), "one", "two");
+    Taker taker = new Taker();
+    taker.open();
+    taker.assigner.look();
+    Optional<Backlog> before = taker.intake.backlog();
+    taker.drain();
+    Optional<Backlog> after = taker.intake.backlog();
+    assertThat(after.isPresent()).isEqualTo(before.isPresent());
+    if (before.isPresent()) {
+      assertThat(before.get().left()).isPositive();
+      assertThat(after.get().left()).isZero();
+      assertThat(after.get().done()).isPositive();
+      assertThat(after.get().share()).isEqualTo(1);
+    }
+    taker.intake.close();
+  }
+
+  @Test
+  void oneThatListensIsPolledWithoutWaitingAndMissesNothing() throws Exception {
+    append(first(), "one");
+    Taker taker = new Taker();
+    taker.open();
+    boolean listens = taker.intake.listen(() -> {});
+    taker.drain();
+    append(first(), "two");
+    long patience = taker.intake.patience().toNanos() + 20_000_000_000L;
+    long until = System.nanoTime() + patience;
+    while (listens && !taker.all().contains("two")) {
+      assertThat(System.nanoTime()).as("it comes in time").isLessThan(until);
+      taker.assigner.look();
+      taker.intake.poll(Duration.ZERO).ifPresent(taker::note);
+      Thread.sleep(1);
+    }
+    taker.drain();
+    assertThat(taker.all()).containsExactlyInAnyOrder("one", "two");
     taker.intake.close();
   }
 

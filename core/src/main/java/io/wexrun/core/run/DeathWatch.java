@@ -26,14 +26,21 @@ final class DeathWatch {
 
   private final String pipeline;
   private final Deaths deaths;
+  private final boolean goesOn;
   private final Deque<Part> parts = new ArrayDeque<>();
   private long taken;
   private long dead;
   private boolean warned;
 
-  DeathWatch(String pipeline, Deaths deaths) {
+  /**
+   * A watch.
+   *
+   * @param goesOn whether the run is one that goes on, in which the pipeline can be resumed
+   */
+  DeathWatch(String pipeline, Deaths deaths, boolean goesOn) {
     this.pipeline = pipeline;
     this.deaths = deaths;
+    this.goesOn = goesOn;
   }
 
   /**
@@ -59,9 +66,10 @@ final class DeathWatch {
               + percent(deaths.stop().getAsDouble())
               + ". 'wexrun dead "
               + pipeline
-              + "' says why, and 'wexrun resume "
-              + pipeline
-              + "' lets it go on");
+              + "' says why, and "
+              + (goesOn
+                  ? "'wexrun resume " + pipeline + "' lets it go on"
+                  : "the next run goes on behind them"));
     }
     boolean many = passes(deaths.warn());
     if (many == warned) {

@@ -58,7 +58,7 @@ public final class PipelineRun implements AutoCloseable {
     this.listener = listener;
     this.name = parts.pipeline().name();
     this.shaper = parts.shaper();
-    this.deaths = new DeathWatch(name, parts.pipeline().deaths());
+    this.deaths = new DeathWatch(name, parts.pipeline().deaths(), options.startsAgain());
     this.fill = lanes.turns().of(this::fill);
     this.deliver = lanes.turns().of(this::deliver);
     this.filling = new Filling(parts, options, fill, sheet, this::tellOnce);
