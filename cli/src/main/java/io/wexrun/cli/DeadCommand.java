@@ -23,7 +23,12 @@ import picocli.CommandLine.Spec;
 @Command(
     name = "dead",
     mixinStandardHelpOptions = true,
-    subcommands = {DeadShowCommand.class, DeadExportCommand.class},
+    subcommands = {
+      DeadShowCommand.class,
+      DeadExportCommand.class,
+      DeadEditCommand.class,
+      DeadDropCommand.class
+    },
     description = {
       "Show dead letters: those that are alike together, or each of them with --list.",
       "Alike are letters of one reason, step and field of which the same was told, whatever the",
@@ -98,7 +103,7 @@ final class DeadCommand implements Callable<Integer> {
     if (workspaceOption.json()) {
       terminal.json(Map.of("letters", facts));
     } else if (facts.isEmpty()) {
-      sayNone(filter);
+      sayNone(filter, terminal);
     } else if (facts.size() == limit) {
       terminal.say("the first " + limit + "; --limit shows more");
     }
@@ -119,7 +124,7 @@ final class DeadCommand implements Callable<Integer> {
     } else {
       show(groups, taken);
       if (groups.isEmpty()) {
-        sayNone(filter);
+        sayNone(filter, terminal);
       }
     }
     return ExitCode.DONE;
@@ -184,7 +189,8 @@ final class DeadCommand implements Callable<Integer> {
     terminal.flush();
   }
 
-  private void sayNone(DeadFilter filter) {
+  /** Says that there are none. */
+  static void sayNone(DeadFilter filter, Terminal terminal) {
     boolean chosen = !filter.equals(DeadFilter.ALL);
     terminal.say(chosen ? "no dead letters fit what was asked" : "no dead letters");
   }

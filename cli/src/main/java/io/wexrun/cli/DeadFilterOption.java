@@ -2,6 +2,7 @@ package io.wexrun.cli;
 
 import io.wexrun.core.dead.Reason;
 import io.wexrun.project.facts.DeadFilter;
+import io.wexrun.project.facts.KeptLetter;
 import java.time.DateTimeException;
 import java.time.Instant;
 import java.time.LocalDate;
@@ -10,6 +11,7 @@ import java.time.OffsetDateTime;
 import java.time.ZoneOffset;
 import java.util.List;
 import java.util.Optional;
+import java.util.stream.Collectors;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Option;
 import picocli.CommandLine.ParameterException;
@@ -58,6 +60,12 @@ final class DeadFilterOption {
   @Option(names = "--until", paramLabel = "TIME", description = "Only those that died before.")
   private String until;
 
+  @Option(
+      names = "--letter",
+      paramLabel = "LETTER",
+      description = "Only this letter, such as 0@12; may be repeated.")
+  private List<String> letters = List.of();
+
   /** The filter that was said. */
   DeadFilter filter() {
     Optional<Reason> wanted = Optional.ofNullable(reason).flatMap(Reason::of);
@@ -76,7 +84,17 @@ final class DeadFilterOption {
         Optional.ofNullable(source),
         Optional.ofNullable(text),
         time("--since", since),
-        time("--until", until));
+        time("--until", until),
+        letters.stream().map(this::place).collect(Collectors.toSet()));
+  }
+
+  private KeptLetter.Place place(String written) {
+    return KeptLetter.Place.of(written)
+        .orElseThrow(
+            () ->
+                new ParameterException(
+                    spec.commandLine(),
+                    "'" + written + "' is not a letter: they are named like 0@12"));
   }
 
   private Optional<Instant> time(String option, String written) {

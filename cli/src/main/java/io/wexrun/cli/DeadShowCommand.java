@@ -9,6 +9,7 @@ import io.wexrun.project.Workspace;
 import io.wexrun.project.WorkspaceDead;
 import io.wexrun.project.facts.KeptLetter;
 import io.wexrun.project.facts.Neighbour;
+import io.wexrun.project.facts.ReplayFacts;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -95,9 +96,11 @@ final class DeadShowCommand implements Callable<Integer> {
       List<Neighbour> beside = dead.neighbours(kept, Math.max(0, around));
       Optional<RecordTrial> trial = trial(dead, kept);
       if (workspaceOption.json()) {
-        terminal.json(facts(kept, trial, beside));
+        Map<String, Object> facts = facts(kept, trial, beside);
+        dead.chosen(kept).ifPresent(by -> facts.put("replay", ReplayView.facts(by)));
+        terminal.json(facts);
       } else {
-        show(kept, trial, beside);
+        show(kept, dead.chosen(kept), trial, beside);
       }
       return ExitCode.DONE;
     }
@@ -134,7 +137,20 @@ final class DeadShowCommand implements Callable<Integer> {
     terminal.out.println(terminal.style(Terminal.Style.BOLD, text));
   }
 
-  private void show(KeptLetter kept, Optional<RecordTrial> trial, List<Neighbour> beside) {
+  private static String by(ReplayFacts replay) {
+    String number = "replay " + replay.number() + ", " + replay.begun();
+    return replay.kind().equals("drop")
+        ? "given up by " + number
+        : (replay.kind().equals("edit") ? "mended and replayed by " : "replayed by ")
+            + number
+            + (replay.ended().isPresent() ? "" : ", which has not ended");
+  }
+
+  private void show(
+      KeptLetter kept,
+      Optional<ReplayFacts> chosen,
+      Optional<RecordTrial> trial,
+      List<Neighbour> beside) {
     DeadLetter found = kept.letter();
     DeadLetter.Original record = found.record();
     DeadView.write(kept, terminal);
@@ -143,9 +159,19 @@ final class DeadShowCommand implements Callable<Integer> {
     terminal.out.println(
         "  "
             + taken
-            + "died "
+            + (found.life().deaths() == 1
+                ? "died "
+                : "died " + found.life().deaths() + " times, first ")
             + kept.died()
             + (version.isEmpty() ? "" : ", by the text of version " + version));
+    chosen.ifPresent(by -> terminal.out.println("  " + by(by)));
+    found
+        .life()
+        .part()
+        .ifPresent(
+            part ->
+                terminal.out.println(
+                    "  for row " + (part.row() + 1) + " of the record in " + part.target()));
     record.key().ifPresent(key -> terminal.out.println("  key " + WorkspaceDead.text(key)));
     record.headers().forEach((name, value) -> terminal.out.println("  " + name + ": " + value));
     if (record.header().length > 0) {

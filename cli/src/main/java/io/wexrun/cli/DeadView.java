@@ -43,6 +43,7 @@ final class DeadView {
     facts.put("pipeline", kept.pipeline());
     facts.put("letter", kept.place().toString());
     facts.put("died", kept.died().truncatedTo(ChronoUnit.MILLIS).toString());
+    facts.put("deaths", letter.life().deaths());
     facts.put("reason", letter.reason().code());
     facts.put("step", letter.death().step());
     facts.put("field", letter.death().field());
@@ -54,6 +55,7 @@ final class DeadView {
     if (record.taken() > 0) {
       facts.put("taken", Instants.instant(record.taken()).toString());
     }
+    letter.life().part().ifPresent(part -> facts.put("part", part.toString()));
     facts.put("raw", letter.text());
     facts.put("rawBase64", base64(record.raw()));
     if (record.header().length > 0) {

@@ -34,6 +34,7 @@ import picocli.CommandLine.Spec;
       ReconcileCommand.class,
       AdoptCommand.class,
       DeadCommand.class,
+      ReplayCommand.class,
       QueueCommand.class,
       TokenCommand.class,
       ResendCommand.class,

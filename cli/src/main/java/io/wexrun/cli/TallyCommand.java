@@ -119,6 +119,7 @@ final class TallyCommand implements Callable<Integer> {
     facts.put("dropped", tally.counts().dropped());
     facts.put("held", tally.held());
     facts.put("lost", tally.lost());
+    facts.put("revived", tally.revived());
     facts.put("balanced", tally.balanced());
     facts.put("targets", tally.counts().loaded());
     Map<String, Long> reasons = new LinkedHashMap<>();
@@ -142,8 +143,13 @@ final class TallyCommand implements Callable<Integer> {
     boolean lost = tallies.stream().anyMatch(tally -> tally.lost() > 0);
     List<String> header = new ArrayList<>(HEADER);
     List<Boolean> numeric = new ArrayList<>(NUMERIC);
+    boolean revived = tallies.stream().anyMatch(tally -> tally.revived() > 0);
     if (lost) {
       header.add(header.size() - 1, "lost");
+      numeric.add(numeric.size() - 1, true);
+    }
+    if (revived) {
+      header.add(header.size() - 1, "(revived)");
       numeric.add(numeric.size() - 1, true);
     }
     List<List<String>> rows = new ArrayList<>();
@@ -158,6 +164,9 @@ final class TallyCommand implements Callable<Integer> {
       row.add(Counted.number(tally.held()));
       if (lost) {
         row.add(Counted.number(tally.lost()));
+      }
+      if (revived) {
+        row.add(Counted.number(tally.revived()));
       }
       row.add(
           tally.balanced()

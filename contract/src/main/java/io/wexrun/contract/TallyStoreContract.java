@@ -11,8 +11,12 @@ import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.tally.Account;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.KnownTarget;
+import io.wexrun.core.tally.ReplaySource;
+import io.wexrun.core.tally.Revival;
+import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.tally.TallyStore;
+import java.time.Instant;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -80,6 +84,42 @@ public abstract class TallyStoreContract {
     tally.account("p", List.of(new Account(A, 0, 5, counts)));
     tally.account("p", List.of(new Account(A, 5, 9, counts)));
     assertThat(open().tally("p").counts()).isEqualTo(counts.plus(counts));
+  }
+
+  @Test
+  void deadLettersThatAreRevivedAreNotDeadAnyMoreAndAreTakenOnce() {
+    TallyStore tally = open();
+    tally.account(
+        "p", List.of(new Account(A, 0, 9, counts(4, 5, 0)), new Account(B, 0, 9, counts(0, 3, 0))));
+    SourcePartition replay = ReplaySource.of(1, Instant.EPOCH, 0);
+    Counts counts = new Counts(6, 2, 0, Map.of("scans", 5L), Map.of(Reason.BAD_VALUE, 2L), 1);
+    List<Revival> revivals =
+        List.of(
+            new Revival(A, Map.of(Reason.NO_MATCH, -4L)),
+            new Revival(B, Map.of(Reason.NO_MATCH, -2L)),
+            new Revival(A, Map.of(Reason.BAD_VALUE, 2L)));
+    tally.account("p", List.of(new Account(replay, 0, 8, counts, Map.of("t", 7L), revivals)));
+    Tally books = open().tally("p");
+    assertThat(books.counts())
+        .isEqualTo(
+            new Counts(
+                12,
+                2,
+                0,
+                Map.of("scans", 9L),
+                Map.of(Reason.NO_MATCH, 2L, Reason.BAD_VALUE, 2L),
+                1));
+    assertThat(books.balanced()).isTrue();
+    assertThat(books.revived()).as("without what was dropped").isEqualTo(3);
+    assertThat(books.sources()).as("a replay is no source").isEqualTo(2);
+    assertThat(open().positions("p")).containsEntry(replay, 8L);
+    Map<SourcePartition, SourceTally> bySource = open().bySource("p");
+    assertThat(bySource).containsOnlyKeys(A, B, replay);
+    assertThat(bySource.values()).allMatch(SourceTally::balanced);
+    assertThat(bySource.get(A).counts().dead())
+        .isEqualTo(Map.of(Reason.NO_MATCH, 1L, Reason.BAD_VALUE, 2L));
+    assertThat(bySource.get(A).revived()).isEqualTo(2);
+    assertThat(bySource.get(replay).counts().taken()).as("those that passed").isEqualTo(4);
   }
 
   @Test

@@ -304,6 +304,7 @@ public final class Workspace implements AutoCloseable {
           new Reloading(
               folder, WorkspaceReader.FILE, () -> rereading.reread(scene -> now = scene)));
     }
+    run.replaying(() -> now);
     return run.askedBy(
         () ->
             AskedRun.start(
@@ -452,7 +453,8 @@ public final class Workspace implements AutoCloseable {
             .map(state -> state.tally().tally(pipeline))
             .orElseGet(() -> new Tally(pipeline, Counts.NONE, 0, 0));
     Counts taken = new Counts(held, 0, 0, Map.of(), Map.of(), 0);
-    return new Tally(pipeline, books.counts().plus(taken), held, books.lost(), books.sources());
+    return new Tally(
+        pipeline, books.counts().plus(taken), held, books.lost(), books.revived(), books.sources());
   }
 
   /**
@@ -555,7 +557,12 @@ public final class Workspace implements AutoCloseable {
 
   /** The dead letters of this workspace, where they are kept. */
   public WorkspaceDead dead() {
-    return new WorkspaceDead(queues(), site.folder(), this::shaperWithoutSource);
+    return new WorkspaceDead(queues(), site.folder(), this::shaperWithoutSource, site::stateIfAny);
+  }
+
+  /** Replays of this workspace's dead letters. */
+  public WorkspaceReplays replays() {
+    return new WorkspaceReplays(site, queues(), now, history(), this::shaperWithoutSource);
   }
 
   /** All dead letters of a pipeline; for pipelines that have few. */

@@ -4,29 +4,31 @@ import io.wexrun.core.dead.DeadLetter;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.shape.RecordTrial;
 import io.wexrun.core.shape.Shaper;
+import io.wexrun.project.dead.Chosen;
 import io.wexrun.project.facts.DeadFilter;
 import io.wexrun.project.facts.DeadGroup;
 import io.wexrun.project.facts.KeptLetter;
 import io.wexrun.project.facts.Neighbour;
+import io.wexrun.project.facts.ReplayFacts;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.Reader;
-import io.wexrun.queue.ends.DeadLetters;
 import io.wexrun.queue.log.Packs;
 import io.wexrun.queue.log.Partition;
 import io.wexrun.queue.log.QueueRecord;
+import io.wexrun.state.WorkspaceState;
 import java.io.IOException;
 import java.io.RandomAccessFile;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
-import java.time.Instant;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
 import java.util.Optional;
 import java.util.function.Function;
 import java.util.function.Predicate;
+import java.util.function.Supplier;
 
 /** The dead letters of a workspace. */
 public final class WorkspaceDead {
@@ -35,21 +37,29 @@ public final class WorkspaceDead {
   private final WorkspaceQueues queues;
   private final Path folder;
   private final Function<String, Shaper> shapers;
+  private final Supplier<Optional<WorkspaceState>> state;
 
   /**
    * The dead letters of a workspace.
    *
    * @param folder where the names of its files start
    * @param shapers compiles a pipeline
+   * @param state knows what was replayed
    */
-  WorkspaceDead(WorkspaceQueues queues, Path folder, Function<String, Shaper> shapers) {
+  WorkspaceDead(
+      WorkspaceQueues queues,
+      Path folder,
+      Function<String, Shaper> shapers,
+      Supplier<Optional<WorkspaceState>> state) {
+    this.state = state;
     this.queues = queues;
     this.folder = folder;
     this.shapers = shapers;
   }
 
   /**
-   * Reads dead letters of a pipeline, oldest first within each partition.
+   * Reads dead letters of a pipeline, oldest first within each partition; without those that were
+   * replayed and given up.
    *
    * @param reader takes each one that is wanted; returns whether it wants another
    * @throws OutsideException if they cannot be read
@@ -59,6 +69,7 @@ public final class WorkspaceDead {
     if (queue.isEmpty()) {
       return;
     }
+    Chosen chosen = Chosen.of(pipeline, state.get());
     try (Queue open = queue.get()) {
       Reader records = open.readFromOldest();
       while (true) {
@@ -67,21 +78,13 @@ public final class WorkspaceDead {
           return;
         }
         for (QueueRecord record : next) {
-          KeptLetter letter = kept(pipeline, record);
-          if (filter.wants(letter) && !reader.test(letter)) {
+          KeptLetter letter = Chosen.kept(pipeline, record);
+          if (filter.wants(letter) && !chosen.isGone(letter) && !reader.test(letter)) {
             return;
           }
         }
       }
     }
-  }
-
-  private static KeptLetter kept(String pipeline, QueueRecord record) {
-    return new KeptLetter(
-        pipeline,
-        new KeptLetter.Place(record.partition(), record.position()),
-        Instant.ofEpochMilli(record.timeMillis()),
-        DeadLetters.read(record));
   }
 
   /** The dead letters of a pipeline that are wanted, those that are alike summed up. */
@@ -97,7 +100,22 @@ public final class WorkspaceDead {
     return sums.largestFirst();
   }
 
-  /** The letter at a place; empty if there is none, or not any more. */
+  /**
+   * What somebody chose to do with a letter.
+   *
+   * @return empty if nobody has chosen it
+   */
+  public Optional<ReplayFacts> chosen(KeptLetter letter) {
+    return Chosen.of(letter.pipeline(), state.get())
+        .by(letter)
+        .flatMap(
+            by ->
+                WorkspaceReplays.all(letter.pipeline(), state.get()).stream()
+                    .filter(facts -> facts.number() == by.number())
+                    .findFirst());
+  }
+
+  /** The letter at a place; empty if there is none, or the queue does not keep it any more. */
   public Optional<KeptLetter> letter(String pipeline, KeptLetter.Place place) {
     Optional<Queue> queue = queues.read("dead/" + pipeline);
     if (queue.isEmpty()) {
@@ -105,7 +123,7 @@ public final class WorkspaceDead {
     }
     try (Queue open = queue.get()) {
       return record(open, place.partition(), place.position())
-          .map(record -> kept(pipeline, record));
+          .map(record -> Chosen.kept(pipeline, record));
     }
   }
 
@@ -132,11 +150,7 @@ public final class WorkspaceDead {
    * @throws io.wexrun.core.diagnose.MistakesException if the pipeline has mistakes
    */
   public RecordTrial trial(KeptLetter letter) {
-    return shapers
-        .apply(letter.pipeline())
-        .tryOut(letter.letter().record().block())
-        .trials()
-        .get(0);
+    return shapers.apply(letter.pipeline()).tryOut(letter.letter().block()).trials().get(0);
   }
 
   /**

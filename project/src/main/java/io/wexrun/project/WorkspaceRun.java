@@ -58,6 +58,7 @@ public final class WorkspaceRun implements AutoCloseable {
   private final String with;
   private AskedRun asked;
   private AutoCloseable beside = () -> {};
+  private volatile Replayer replayer;
 
   private WorkspaceRun(
       WorkspaceState state, RunOptions options, RunListener listener, String with) {
@@ -212,6 +213,9 @@ public final class WorkspaceRun implements AutoCloseable {
       for (Member member : still) {
         member.halt();
       }
+      if (replayer != null) {
+        replayer.halt(); // Whoever waits for it asks again.
+      }
       Change change = switching.get();
       for (String name : change.removed()) {
         Member member = members.get(name);
@@ -244,6 +248,15 @@ public final class WorkspaceRun implements AutoCloseable {
   /** Tells something about the run of all. */
   void tell(Notice.Kind kind, String text) {
     tell("", kind, text);
+  }
+
+  /**
+   * Lets dead letters be replayed beside the run.
+   *
+   * @param scene what the workspace is
+   */
+  void replaying(Supplier<Scene> scene) {
+    replayer = new Replayer(scene, state, lanes, options, listener, holds::containsKey);
   }
 
   /** What is done beside the run as long as it goes on. */
@@ -322,6 +335,10 @@ public final class WorkspaceRun implements AutoCloseable {
     if (question.kind() == Question.Kind.STATUS) {
       return Optional.of(AskedStatus.answer(status()));
     }
+    if (question.kind() == Question.Kind.REPLAY) {
+      String[] parts = pipeline.split("\n", 3);
+      return replayer.answer(parts[0], parts[2], parts[1].equals("any"));
+    }
     if (!members.containsKey(pipeline)) {
       return Optional.empty();
     }
@@ -387,6 +404,9 @@ public final class WorkspaceRun implements AutoCloseable {
   public void close() {
     closeBeside();
     stop();
+    if (replayer != null) {
+      replayer.close();
+    }
     RuntimeException failure = null;
     if (asked != null) {
       asked.close();

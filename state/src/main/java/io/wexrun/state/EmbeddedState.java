@@ -32,6 +32,7 @@ public final class EmbeddedState implements WorkspaceState {
   private final SqlTexts texts;
   private final SqlHistory history;
   private final SqlRunHistory runs;
+  private final SqlReplays replays;
 
   private EmbeddedState(Path folder, SqlDatabase database) {
     this.folder = folder;
@@ -41,6 +42,7 @@ public final class EmbeddedState implements WorkspaceState {
     this.texts = new SqlTexts(database);
     this.history = new SqlHistory(database);
     this.runs = new SqlRunHistory(database);
+    this.replays = new SqlReplays(database);
   }
 
   /**
@@ -87,6 +89,9 @@ public final class EmbeddedState implements WorkspaceState {
       for (String table : SqlTexts.TABLES) {
         statement.execute(table);
       }
+      for (String table : SqlReplays.TABLES) {
+        statement.execute(table);
+      }
       statement.execute(SqlHistory.TABLE);
       statement.execute(SqlRunHistory.TABLE);
     }
@@ -126,6 +131,11 @@ public final class EmbeddedState implements WorkspaceState {
   @Override
   public RunHistory runs() {
     return runs;
+  }
+
+  @Override
+  public Replays replays() {
+    return replays;
   }
 
   @Override

@@ -35,8 +35,10 @@ final class SqlCorrections implements Corrections {
           "known_target",
           "reached_target",
           "retake",
+          "ignored_tally",
           "pipeline_text");
 
+  private static final String REPLAYS = "update replay set pipeline = ? where pipeline = ?";
   private static final String LOSE =
       "insert into lost_tally (pipeline, source, target, lost) values (?, ?, ?, ?)"
           + " on conflict (pipeline, source, target)"
@@ -325,6 +327,7 @@ final class SqlCorrections implements Corrections {
               },
               "select 1 from source_tally where pipeline = ? limit 1",
               to);
+          SqlDatabase.update(c, REPLAYS, to, from);
           for (String table : OF_PIPELINES) {
             SqlDatabase.update(c, "delete from " + table + " where pipeline = ?", to);
             SqlDatabase.update(
@@ -342,6 +345,8 @@ final class SqlCorrections implements Corrections {
     database.transaction(
         "forget a pipeline",
         c -> {
+          // Their numbers are not given again.
+          SqlDatabase.update(c, REPLAYS, "", pipeline);
           for (String table : OF_PIPELINES) {
             SqlDatabase.update(c, "delete from " + table + " where pipeline = ?", pipeline);
           }

@@ -8,13 +8,18 @@ import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.tally.Account;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.KnownTarget;
+import io.wexrun.core.tally.ReplaySource;
+import io.wexrun.core.tally.Revival;
+import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.tally.TallyStore;
 import java.sql.Connection;
+import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.EnumMap;
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -33,6 +38,7 @@ final class SqlTally implements TallyStore {
             unfolded bigint not null,
             copied bigint not null,
             dropped bigint not null,
+            revived bigint not null default 0,
             primary key (pipeline, source))\
           """,
           """
@@ -97,6 +103,8 @@ final class SqlTally implements TallyStore {
   private static final String BEGIN =
       "insert into source_tally (position, taken, unfolded, copied, dropped, pipeline, source)"
           + " values (?, ?, ?, ?, ?, ?, ?) on conflict (pipeline, source) do nothing";
+  private static final String REVIVED =
+      "update source_tally set revived = revived + ? where pipeline = ? and source = ?";
   private static final String LOADED =
       "insert into loaded_tally (pipeline, source, target, loaded) values (?, ?, ?, ?)"
           + " on conflict (pipeline, source, target)"
@@ -218,9 +226,11 @@ final class SqlTally implements TallyStore {
   private static void move(Connection c, String pipeline, Account account) throws SQLException {
     Counts counts = account.counts();
     String source = account.source().name();
+    boolean replay = ReplaySource.is(account.source());
     Object[] begins = {
       account.to(),
-      counts.taken(),
+      // Who dies again is dead where it was, and was not taken from there.
+      replay ? counts.taken() - counts.allDead() : counts.taken(),
       counts.unfolded(),
       counts.copied(),
       counts.dropped(),
@@ -248,12 +258,87 @@ final class SqlTally implements TallyStore {
     for (Map.Entry<String, Long> reached : account.reached().entrySet()) {
       SqlDatabase.update(c, REACH, pipeline, reached.getKey(), source, reached.getValue());
     }
-    for (Map.Entry<Reason, Long> dead : counts.dead().entrySet()) {
-      SqlDatabase.update(c, DEAD, pipeline, source, dead.getKey().code(), dead.getValue());
+    if (!replay) {
+      die(c, pipeline, account.source(), counts.dead());
+    }
+    for (Revival revival : account.revivals()) {
+      die(c, pipeline, revival.source(), revival.dead());
+      SqlDatabase.update(c, REVIVED, revival.revived(), pipeline, revival.source().name());
     }
     for (Map.Entry<String, Long> ignored : counts.ignored().entrySet()) {
       SqlDatabase.update(c, IGNORED, pipeline, source, ignored.getKey(), ignored.getValue());
     }
+  }
+
+  private static void die(
+      Connection c, String pipeline, SourcePartition source, Map<Reason, Long> more)
+      throws SQLException {
+    for (Map.Entry<Reason, Long> dead : more.entrySet()) {
+      String reason = dead.getKey().code();
+      SqlDatabase.update(c, DEAD, pipeline, source.name(), reason, dead.getValue());
+    }
+  }
+
+  @Override
+  public Map<SourcePartition, SourceTally> bySource(String pipeline) {
+    return database.transaction(
+        "read the tally",
+        c -> {
+          Map<String, Map<String, Long>> loaded = new HashMap<>();
+          SqlDatabase.query(c, row -> put(row, loaded), bySource("loaded", "target"), pipeline);
+          Map<String, Map<String, Long>> dead = new HashMap<>();
+          SqlDatabase.query(c, row -> put(row, dead), bySource("dead", "reason"), pipeline);
+          Map<String, Map<String, Long>> ignored = new HashMap<>();
+          SqlDatabase.query(c, row -> put(row, ignored), bySource("ignored", "field"), pipeline);
+          Map<String, Map<String, Long>> lost = new HashMap<>();
+          SqlDatabase.query(c, row -> put(row, lost), bySource("lost", "target"), pipeline);
+          Map<SourcePartition, SourceTally> all = new TreeMap<>();
+          SqlDatabase.query(
+              c,
+              row -> {
+                String source = row.getString(1);
+                Map<Reason, Long> reasons = new EnumMap<>(Reason.class);
+                dead.getOrDefault(source, Map.of())
+                    .forEach((code, n) -> reasons.put(Reason.of(code).orElseThrow(), n));
+                Counts counts =
+                    new Counts(
+                        row.getLong(3),
+                        row.getLong(4),
+                        row.getLong(5),
+                        loaded.getOrDefault(source, Map.of()),
+                        reasons,
+                        row.getLong(6),
+                        ignored.getOrDefault(source, Map.of()));
+                long gone =
+                    lost.getOrDefault(source, Map.of()).values().stream()
+                        .mapToLong(Long::longValue)
+                        .sum();
+                all.put(
+                    new SourcePartition(source),
+                    new SourceTally(row.getLong(2), counts, row.getLong(7), gone));
+              },
+              "select source, position, taken, unfolded, copied, dropped, revived"
+                  + " from source_tally where pipeline = ?",
+              pipeline);
+          return all;
+        });
+  }
+
+  private static String bySource(String what, String by) {
+    return "select source, "
+        + by
+        + ", "
+        + what
+        + " from "
+        + what
+        + "_tally where pipeline = ? and "
+        + what
+        + " <> 0";
+  }
+
+  private static void put(ResultSet row, Map<String, Map<String, Long>> into) throws SQLException {
+    into.computeIfAbsent(row.getString(1), source -> new TreeMap<>())
+        .put(row.getString(2), row.getLong(3));
   }
 
   @Override
@@ -261,7 +346,7 @@ final class SqlTally implements TallyStore {
     return database.transaction(
         "read the tally",
         c -> {
-          long[] sums = new long[5];
+          long[] sums = new long[6];
           Map<String, Long> loaded = new TreeMap<>();
           Map<Reason, Long> dead = new EnumMap<>(Reason.class);
           SqlDatabase.query(
@@ -271,9 +356,12 @@ final class SqlTally implements TallyStore {
                   sums[i] = row.getLong(i + 1);
                 }
               },
-              "select count(*), coalesce(sum(taken), 0), coalesce(sum(unfolded), 0),"
-                  + " coalesce(sum(copied), 0), coalesce(sum(dropped), 0)"
-                  + " from source_tally where pipeline = ?",
+              "select coalesce(sum(1 - r), 0), coalesce(sum(taken * (1 - r)), 0),"
+                  + " coalesce(sum(unfolded), 0), coalesce(sum(copied), 0),"
+                  + " coalesce(sum(dropped), 0), coalesce(sum((taken - dropped) * r), 0)"
+                  + " from (select *, case when source like ? then 1 else 0 end as r"
+                  + " from source_tally where pipeline = ?) as t",
+              ReplaySource.PREFIX + "%",
               pipeline);
           SqlDatabase.query(
               c,
@@ -301,7 +389,7 @@ final class SqlTally implements TallyStore {
                   + " order by 2 desc limit 200",
               pipeline);
           Counts counts = new Counts(sums[1], sums[2], sums[3], loaded, dead, sums[4], ignored);
-          return new Tally(pipeline, counts, 0, lost[0], (int) sums[0]);
+          return new Tally(pipeline, counts, 0, lost[0], sums[5], (int) sums[0]);
         });
   }
 }

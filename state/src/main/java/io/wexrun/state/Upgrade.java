@@ -27,7 +27,10 @@ record Upgrade(int from, List<String> statements) {
   private static final List<Upgrade> ALL =
       List.of(
           // Runs, and the turns of a pipeline's texts, are tables of their own, made as always.
-          new Upgrade(2, List.of()));
+          new Upgrade(2, List.of()),
+          // What is replayed is a table of its own; source partitions say what was revived.
+          new Upgrade(
+              3, List.of("alter table source_tally add column revived bigint not null default 0")));
 
   /** The version that this Wexrun writes. */
   static final int VERSION = FIRST + ALL.size();

@@ -21,6 +21,9 @@ public interface WorkspaceState extends AutoCloseable {
   /** What people did with the workspace. */
   History history();
 
+  /** Which dead letters were chosen to be replayed, or given up. */
+  Replays replays();
+
   /** Which pipelines ran when. */
   RunHistory runs();
 

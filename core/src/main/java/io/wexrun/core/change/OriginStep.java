@@ -232,7 +232,7 @@ public final class OriginStep implements Step {
       int record = batch.record(row);
       long number =
           switch (part.what()) {
-            case POSITION -> batch.position(row);
+            case POSITION -> batch.records().firstPosition(record);
             case LINE -> batch.records().line(record);
             default -> batch.records().taken(record);
           };

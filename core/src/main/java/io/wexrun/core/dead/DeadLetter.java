@@ -1,8 +1,7 @@
 package io.wexrun.core.dead;
 
 import io.wexrun.core.intake.Block;
-import io.wexrun.core.intake.Framing;
-import io.wexrun.core.intake.Records;
+import io.wexrun.core.intake.Former;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
@@ -17,8 +16,9 @@ import java.util.Optional;
  *
  * @param record the record as it came
  * @param death why it died
+ * @param life how often it was tried
  */
-public record DeadLetter(Original record, Death death) {
+public record DeadLetter(Original record, Death death, Life life) {
   /**
    * A raw record with everything that shaping can see of it, so that it can be shaped again.
    *
@@ -29,6 +29,10 @@ public record DeadLetter(Original record, Death death) {
    *     has none; not to be changed
    * @param taken when it was first taken, in microseconds since 1970-01-01T00:00:00Z; 0 if not
    *     known
+   * @param written by when it had been written, in the same way; 0 if not known
+   * @param line the number of its line in its file, from 1; 0 if not known
+   * @param member which file it was of those in an archive; empty if of none
+   * @param host the name of the machine that took it; empty if not known
    * @param key the key that it had in a queue
    * @param headers the headers that it had in a queue, in order
    */
@@ -38,43 +42,21 @@ public record DeadLetter(Original record, Death death) {
       long position,
       byte[] header,
       long taken,
+      long written,
+      long line,
+      String member,
+      String host,
       Optional<byte[]> key,
       Map<String, String> headers) {
-    /** The record as a block of its own, to be shaped again as it was. */
-    public Block block() {
-      Records.Envelopes envelopes =
-          new Records.Envelopes() {
-            @Override
-            public Optional<byte[]> key(int record) {
-              return key;
-            }
+    /** A record of which nothing else is known. */
+    public Original(byte[] raw, String source, long position) {
+      this(raw, source, position, new byte[0], 0, 0, 0, "", "", Optional.empty(), Map.of());
+    }
 
-            @Override
-            public Map<String, String> headers(int record) {
-              return headers;
-            }
-          };
-      boolean enveloped = key.isPresent() || !headers.isEmpty();
-      Framing alone =
-          block -> {
-            Records one =
-                Records.placed(
-                    block.data(),
-                    new int[] {0},
-                    new int[] {block.length()},
-                    1,
-                    new long[] {block.first()});
-            return enveloped ? one.with(new long[] {taken}, envelopes) : one;
-          };
-      return new Block(
-          new SourcePartition(source),
-          position,
-          position + 1,
-          raw,
-          raw.length,
-          alone,
-          header,
-          taken);
+    /** The same record with other bytes, as somebody has mended them. */
+    public Original with(byte[] mended) {
+      return new Original(
+          mended, source, position, header, taken, written, line, member, host, key, headers);
     }
 
     /** The original bytes as text; what is not UTF-8 shows as replacement characters. */
@@ -104,8 +86,19 @@ public record DeadLetter(Original record, Death death) {
   }
 
   /**
+   * How often a record was tried.
+   *
+   * @param deaths how often it has died, at least 1
+   * @param died when it died first, in microseconds since 1970-01-01T00:00:00Z; 0 if not known
+   * @param part the row that the letter is for, if a store refused that one and others of the
+   *     record lived
+   */
+  public record Life(long deaths, long died, Optional<Former.Part> part) {}
+
+  /**
    * Dead letters as columns beside the raw records: what a target for them is handed. The column
-   * names are also the header names in a queue of dead letters.
+   * names are also the header names in a queue of dead letters. Those that need not be there are
+   * there if they are known, and if a letter was replayed or is for a part of its record.
    */
   public static final Schema SCHEMA =
       new Schema(
@@ -116,7 +109,14 @@ public record DeadLetter(Original record, Death death) {
               Column.required("detail", Type.Scalar.TEXT),
               Column.required("source", Type.Scalar.TEXT),
               Column.required("position", Type.Scalar.LONG),
-              Column.required("version", Type.Scalar.TEXT)));
+              Column.required("version", Type.Scalar.TEXT),
+              Column.of("written", Type.Scalar.LONG),
+              Column.of("line", Type.Scalar.LONG),
+              Column.of("member", Type.Scalar.TEXT),
+              Column.of("host", Type.Scalar.TEXT),
+              Column.of("deaths", Type.Scalar.LONG),
+              Column.of("died", Type.Scalar.LONG),
+              Column.of("part", Type.Scalar.TEXT)));
 
   /** The original bytes as text; what is not UTF-8 shows as replacement characters. */
   public String text() {
@@ -126,5 +126,30 @@ public record DeadLetter(Original record, Death death) {
   /** Why it died. */
   public Reason reason() {
     return death.reason();
+  }
+
+  /** What the record is when it is replayed. */
+  Former former() {
+    return new Former(
+        record.position(),
+        record.written(),
+        record.line(),
+        life.deaths(),
+        life.died(),
+        reason().code(),
+        life.part());
+  }
+
+  /** The letter as a block of its own, to be shaped again as it was. */
+  public Block block() {
+    LetterBlock one = new LetterBlock();
+    one.add(record.position(), this);
+    return one.block(
+        new SourcePartition(record.source()), record.position(), record.position() + 1);
+  }
+
+  /** The same letter with other bytes, as somebody has mended them. */
+  public DeadLetter with(byte[] mended) {
+    return new DeadLetter(record.with(mended), death, life);
   }
 }

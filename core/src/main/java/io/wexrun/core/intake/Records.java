@@ -2,6 +2,7 @@ package io.wexrun.core.intake;
 
 import java.util.Arrays;
 import java.util.BitSet;
+import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 
@@ -12,7 +13,7 @@ import java.util.Optional;
 public final class Records {
   private static final int[] NOTHING = {};
   private static final Origin NOWHERE =
-      new Origin("", new byte[0], 0, 0, FilePlace.NONE, null, null, 0, false);
+      new Origin("", new byte[0], 0, 0, FilePlace.NONE, null, null, null, 0, false);
 
   /** What records came with beside their bytes, by their number. Pure, for several threads. */
   public interface Envelopes {
@@ -31,7 +32,8 @@ public final class Records {
    * @param place where in a file they stand
    * @param times when each one was taken
    * @param envelopes what they came with; null for nothing
-   * @param shift the number that the first record has in the envelopes
+   * @param formers what they were before, if they are replayed; null if they are not
+   * @param shift the number that the first record has in the envelopes and the formers
    * @param lines whether they are lines of text
    */
   private record Origin(
@@ -42,27 +44,31 @@ public final class Records {
       FilePlace place,
       long[] times,
       Envelopes envelopes,
+      List<Former> formers,
       int shift,
       boolean lines) {
     Origin from(Block block) {
       return new Origin(
-          block.source().name(),
+          formers == null ? block.source().name() : source,
           block.header(),
           block.taken(),
           block.written(),
           block.place(),
           times,
           envelopes,
+          formers,
           shift,
           lines);
     }
 
     Origin with(long[] others, Envelopes other, int shifted) {
-      return new Origin(source, header, taken, written, place, others, other, shifted, lines);
+      return new Origin(
+          source, header, taken, written, place, others, other, formers, shifted, lines);
     }
 
     Origin asLines() {
-      return new Origin(source, header, taken, written, place, times, envelopes, shift, true);
+      return new Origin(
+          source, header, taken, written, place, times, envelopes, formers, shift, true);
     }
   }
 
@@ -184,6 +190,45 @@ public final class Records {
     return with(origin.with(times, envelopes, 0));
   }
 
+  /**
+   * The same records as dead letters that are replayed.
+   *
+   * @param source the source partition from which all of them came first
+   * @param formers what they were before, one for each record
+   */
+  public Records replayed(String source, List<Former> formers) {
+    return with(
+        new Origin(
+            source,
+            origin.header,
+            origin.taken,
+            origin.written,
+            origin.place,
+            origin.times,
+            origin.envelopes,
+            List.copyOf(formers),
+            origin.shift,
+            origin.lines));
+  }
+
+  /** Whether they are dead letters that are replayed. */
+  public boolean areReplayed() {
+    return origin.formers != null;
+  }
+
+  /** What a record was before that is {@linkplain #areReplayed replayed}. */
+  public Former former(int record) {
+    return origin.formers.get(record + origin.shift);
+  }
+
+  /**
+   * The position that a record had in the source that it came from first: {@link #position} unless
+   * it is replayed.
+   */
+  public long firstPosition(int record) {
+    return origin.formers == null ? position(record) : former(record).position();
+  }
+
   /** The same records as lines of text, of which a blank one says nothing. */
   public Records asLines() {
     return with(origin.asLines());
@@ -210,7 +255,7 @@ public final class Records {
     return origin.header;
   }
 
-  /** The name of the source partition that they come from; may be empty. */
+  /** The name of the source partition that they came from first; may be empty. */
   public String source() {
     return origin.source;
   }
@@ -230,6 +275,9 @@ public final class Records {
    * be asked for in order, for it counts from the record before.
    */
   public long line(int record) {
+    if (origin.formers != null) {
+      return former(record).line();
+    }
     if (origin.place.line() == 0) {
       return 0;
     }
@@ -256,6 +304,9 @@ public final class Records {
    * else when it was taken. In microseconds since 1970-01-01T00:00:00Z; 0 if that is not known.
    */
   public long written(int record) {
+    if (origin.formers != null && former(record).written() != 0) {
+      return former(record).written();
+    }
     return origin.times == null && origin.written != 0 ? origin.written : taken(record);
   }
 

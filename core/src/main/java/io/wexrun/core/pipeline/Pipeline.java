@@ -88,6 +88,13 @@ public record Pipeline(
         tags);
   }
 
+  /** This pipeline with other limits of how many records may die. */
+  public Pipeline withDeaths(Deaths other) {
+    return new Pipeline(
+        name, about, patterns, intake, shape, route, kinds, others, flush, channel, start, other,
+        tags);
+  }
+
   /** Collects the parts of a pipeline; reads like the file. Not for several threads. */
   public static final class Builder {
     private final String name;

@@ -3,6 +3,7 @@ package io.wexrun.core.run;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.tally.Account;
 import io.wexrun.core.tally.Counts;
+import io.wexrun.core.tally.Revival;
 import java.util.ArrayDeque;
 import java.util.ArrayList;
 import java.util.Deque;
@@ -37,6 +38,7 @@ final class Books {
           Range first = ranges.peek();
           Counts sum = Counts.NONE;
           Map<String, Long> reached = new TreeMap<>();
+          List<Revival> revivals = new ArrayList<>();
           long to = -1;
           while (!ranges.isEmpty() && ranges.peek().done()) {
             Range range = ranges.remove();
@@ -54,10 +56,11 @@ final class Books {
             }
             sum = sum.plus(range.counts());
             reached.putAll(range.reached());
+            range.revival().ifPresent(revivals::add);
             to = range.to;
           }
           if (to >= 0) {
-            accounts.add(new Account(source, first.from, to, sum, reached));
+            accounts.add(new Account(source, first.from, to, sum, reached, revivals));
           }
         });
     open.values().removeIf(Deque::isEmpty);

@@ -471,7 +471,8 @@ final class Delivery {
             shaped.ignored());
     Block block = shaped.block();
     long taken = block.taken() == 0 ? now * 1000 : block.taken();
-    Range range = new Range(block.source(), block.first(), block.end(), taken, counts);
+    Range range =
+        new Range(block.source(), block.first(), block.end(), taken, counts, shaped.left());
     boolean first = true;
     if (keepsRaw && !shaped.rows().isEmpty()) {
       raw.put(range, block);
@@ -545,8 +546,11 @@ final class Delivery {
       if (!keepsRaw) {
         throw new RawRecordsNeeded();
       }
-      List<Block> blocks = sent.ranges().stream().map(raw::get).toList();
-      refusals.bury(target, sent.flush(), blocks, receipt);
+      List<Refusals.Source> sources =
+          sent.ranges().stream()
+              .map(range -> new Refusals.Source(raw.get(range), range.counts().singles()))
+              .toList();
+      refusals.bury(target, sent.flush(), sources, receipt);
     };
   }
 

@@ -4,7 +4,9 @@ import io.wexrun.core.batch.Rows;
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.tally.Counts;
+import io.wexrun.core.tally.Revival;
 import java.util.Map;
+import java.util.Optional;
 import java.util.TreeMap;
 
 /** A block whose rows are on their way: it is done when no target holds it any more. */
@@ -13,6 +15,7 @@ final class Range {
   final long from;
   final long to;
   final long taken;
+  private final Optional<Revival> left;
   private Counts counts;
   private final Map<String, Long> reached = new TreeMap<>();
   private int waiting;
@@ -21,17 +24,30 @@ final class Range {
    * A range.
    *
    * @param taken when, in microseconds since 1970
+   * @param left dead letters that are replayed, as numbers below 0
    */
-  Range(SourcePartition source, long from, long to, long taken, Counts counts) {
+  Range(
+      SourcePartition source,
+      long from,
+      long to,
+      long taken,
+      Counts counts,
+      Optional<Revival> left) {
     this.source = source;
     this.from = from;
     this.to = to;
     this.taken = taken;
     this.counts = counts;
+    this.left = left;
   }
 
   Counts counts() {
     return counts;
+  }
+
+  /** If they are dead letters that are replayed: what becomes of them. */
+  Optional<Revival> revival() {
+    return left.map(before -> before.diedAgain(counts.dead()));
   }
 
   /** For each target that gets rows of it, the position behind the record of the last one. */

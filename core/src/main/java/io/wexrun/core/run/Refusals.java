@@ -5,6 +5,7 @@ import io.wexrun.core.dead.LetterRows;
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.Former;
 import io.wexrun.core.intake.Records;
 import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.target.Flush;
@@ -28,6 +29,14 @@ final class Refusals implements AutoCloseable {
   /** Stands between the names of the pipeline and the target; no name has it. */
   private static final String OF = ">";
 
+  /**
+   * Where rows come from.
+   *
+   * @param block their raw records
+   * @param whole whether each record became one row, so that who refuses the row refuses the record
+   */
+  record Source(Block block, boolean whole) {}
+
   private final String pipeline;
   private final String version;
   private final TargetOpener opener;
@@ -42,9 +51,9 @@ final class Refusals implements AutoCloseable {
   /**
    * Writes what a target refused.
    *
-   * @param blocks the raw blocks of the flush's parts
+   * @param sources where the flush's parts come from
    */
-  void bury(String target, Flush flush, List<Block> blocks, Receipt receipt) {
+  void bury(String target, Flush flush, List<Source> sources, Receipt receipt) {
     List<Flush.Part> letters = new ArrayList<>();
     long rows = 0;
     for (int i = 0; i < flush.parts().size(); i++) {
@@ -58,7 +67,7 @@ final class Refusals implements AutoCloseable {
                           && r.position() < part.end())
               .toList();
       if (!refused.isEmpty()) {
-        Rows dead = letters(target, blocks.get(i), refused);
+        Rows dead = letters(target, sources.get(i).block(), sources.get(i).whole(), refused);
         letters.add(new Flush.Part(part.source(), part.from(), part.end(), dead));
         rows += dead.count();
       }
@@ -78,7 +87,7 @@ final class Refusals implements AutoCloseable {
     }
   }
 
-  private Rows letters(String target, Block block, List<Refusal> refused) {
+  private Rows letters(String target, Block block, boolean whole, List<Refusal> refused) {
     Records records = block.records();
     LetterRows rows = new LetterRows();
     int next = 0;
@@ -88,10 +97,15 @@ final class Refusals implements AutoCloseable {
       }
       if (next < records.count() && records.position(next) == refusal.position()) {
         String which = refusal.row() == 0 ? "" : " (row " + (refusal.row() + 1) + ")";
-        rows.add(next, Reason.REFUSED, target, "", refusal.why() + which);
+        if (whole) {
+          rows.add(next, Reason.REFUSED, target, "", refusal.why() + which);
+        } else {
+          Former.Part part = new Former.Part(target, refusal.row());
+          rows.add(next, Reason.REFUSED, target, refusal.why() + which, part);
+        }
       }
     }
-    return Rows.all(rows.batch(records, block.source().name(), version));
+    return Rows.all(rows.batch(records, version));
   }
 
   private synchronized Target target(String refusing) {

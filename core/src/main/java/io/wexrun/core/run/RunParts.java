@@ -53,13 +53,14 @@ public record RunParts(
    */
   public static Map<String, Target> openTargets(
       Pipeline pipeline, Shaper shaper, TargetOpener opener, TallyStore tally) {
+    Setback.Known known = Setback.Known.of(pipeline.name(), tally);
     Map<String, Target> open = new HashMap<>();
     try {
       open.put(Route.DEAD, opener.open(Route.DEAD, pipeline.name()));
       for (String name : shaper.targets()) {
         open.put(name, opener.open(name, pipeline.name()));
       }
-      Setback.requireNone(pipeline.name(), tally, open);
+      Setback.requireNone(pipeline.name(), known, tally, open);
       return open;
     } catch (RuntimeException e) {
       open.values().forEach(Target::close);

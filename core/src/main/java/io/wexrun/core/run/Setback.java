@@ -106,12 +106,24 @@ public record Setback(String pipeline, String target, Kind kind, List<Gap> gaps)
     return setbacks;
   }
 
+  /**
+   * What the tally knows of the targets of a pipeline: to be read before it is looked how they
+   * stand, since somebody may go on with them meanwhile.
+   *
+   * @param never whether the tally knows nothing of the pipeline at all
+   */
+  public record Known(List<KnownTarget> targets, boolean never) {
+    /** What a tally knows now. */
+    public static Known of(String pipeline, TallyStore tally) {
+      List<KnownTarget> targets = tally.targets(pipeline);
+      return new Known(targets, targets.isEmpty() && tally.sources(pipeline).isEmpty());
+    }
+  }
+
   /** Compares all targets of a pipeline with the tally. */
-  public static List<Setback> all(
-      String pipeline, TallyStore tally, Map<String, Standing> standings) {
+  public static List<Setback> all(String pipeline, Known tally, Map<String, Standing> standings) {
     Map<String, KnownTarget> known = new HashMap<>();
-    tally.targets(pipeline).forEach(target -> known.put(target.name(), target));
-    boolean never = known.isEmpty() && tally.sources(pipeline).isEmpty();
+    tally.targets().forEach(target -> known.put(target.name(), target));
     List<Setback> setbacks = new ArrayList<>();
     new TreeMap<>(standings)
         .forEach(
@@ -119,7 +131,7 @@ public record Setback(String pipeline, String target, Kind kind, List<Gap> gaps)
               KnownTarget target = known.get(name);
               if (target != null) {
                 of(pipeline, target, standing).ifPresent(setbacks::add);
-              } else if (never) {
+              } else if (tally.never()) {
                 forgotten(pipeline, name, standing).ifPresent(setbacks::add);
               }
             });
@@ -129,10 +141,11 @@ public record Setback(String pipeline, String target, Kind kind, List<Gap> gaps)
   /**
    * Fails if a target that was opened does not agree with the tally; notes who they are, if all do.
    */
-  static void requireNone(String pipeline, TallyStore tally, Map<String, Target> open) {
+  static void requireNone(
+      String pipeline, Known known, TallyStore tally, Map<String, Target> open) {
     Map<String, Standing> standings = new TreeMap<>();
     open.forEach((name, target) -> standings.put(name, target.standing()));
-    List<Setback> setbacks = all(pipeline, tally, standings);
+    List<Setback> setbacks = all(pipeline, known, standings);
     if (!setbacks.isEmpty()) {
       throw failure(setbacks);
     }

@@ -3,7 +3,9 @@ package io.wexrun.core.shape;
 import io.wexrun.core.batch.Rows;
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.intake.Block;
+import io.wexrun.core.tally.Revival;
 import java.util.Map;
+import java.util.Optional;
 
 /**
  * What became of a block. The books of a block balance: {@code taken + unfolded + copied} is the
@@ -17,6 +19,8 @@ import java.util.Map;
  * @param rows the rows for each target; none is empty
  * @param dead the dead letters with {@link io.wexrun.core.dead.DeadLetter#SCHEMA}; may be empty
  * @param reasons how many died for each reason
+ * @param left if they are dead letters that are replayed: how many there were for each reason, as
+ *     numbers below 0
  * @param ignored values of fields that tables have no columns for, by {@code TABLE.FIELD}
  * @param efforts what each place did with the block, and how long it took, in order
  * @param fitted where a step may read records in several ways: how many each way took, by its path
@@ -30,6 +34,7 @@ public record Shaped(
     Map<String, Rows> rows,
     Rows dead,
     Map<Reason, Long> reasons,
+    Optional<Revival> left,
     Map<String, Long> ignored,
     Map<String, Effort> efforts,
     Map<String, Long> fitted) {

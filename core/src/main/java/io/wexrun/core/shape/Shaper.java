@@ -12,6 +12,7 @@ import io.wexrun.core.expression.Expressions;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Records;
+import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Kind;
 import io.wexrun.core.pipeline.Others;
 import io.wexrun.core.pipeline.Pipeline;
@@ -23,10 +24,12 @@ import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.step.Rejects;
 import io.wexrun.core.step.StepContext;
+import io.wexrun.core.tally.Revival;
 import io.wexrun.core.target.Destination;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.BitSet;
+import java.util.EnumMap;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
@@ -369,19 +372,33 @@ public final class Shaper {
         }
       }
     }
-    Rows dead = Rows.all(rejects.letters(records, block.source().name(), version));
-    return new Shaped(
-        block,
-        records.count(),
-        aliveRows - alive.cardinality(),
-        copied,
-        dropped + rejects.dropped(),
-        rows,
-        dead,
-        rejects.reasons(),
-        ignored,
-        efforts.byPlace(),
-        rejects.fitted());
+    Rows dead = Rows.all(rejects.letters(records, version));
+    Shaped shaped =
+        new Shaped(
+            block,
+            records.count(),
+            aliveRows - alive.cardinality(),
+            copied,
+            dropped + rejects.dropped(),
+            rows,
+            dead,
+            rejects.reasons(),
+            left(records),
+            ignored,
+            efforts.byPlace(),
+            rejects.fitted());
+    return Confined.toPart(shaped, records, version);
+  }
+
+  private static Optional<Revival> left(Records records) {
+    if (!records.areReplayed()) {
+      return Optional.empty();
+    }
+    Map<Reason, Long> left = new EnumMap<>(Reason.class);
+    for (int i = 0; i < records.count(); i++) {
+      left.merge(Reason.of(records.former(i).reason()).orElseThrow(), -1L, Long::sum);
+    }
+    return Optional.of(new Revival(new SourcePartition(records.source()), left));
   }
 
   /**

@@ -104,7 +104,7 @@ public final class Rejects {
    *
    * @param version of the pipeline's text
    */
-  public Batch letters(Records all, String source, String version) {
-    return letters.batch(all, source, version);
+  public Batch letters(Records all, String version) {
+    return letters.batch(all, version);
   }
 }

@@ -1,6 +1,7 @@
 package io.wexrun.core.tally;
 
 import io.wexrun.core.intake.SourcePartition;
+import java.util.List;
 import java.util.Map;
 
 /**
@@ -12,12 +13,26 @@ import java.util.Map;
  * @param counts what became of its records
  * @param reached for each target that got rows of the range, the position behind the record of the
  *     last one
+ * @param revivals if they are dead letters that were replayed: what became of them, by the source
+ *     partitions that they came from first, each once
  */
 public record Account(
-    SourcePartition source, long from, long to, Counts counts, Map<String, Long> reached) {
-  /** Copies the map. */
+    SourcePartition source,
+    long from,
+    long to,
+    Counts counts,
+    Map<String, Long> reached,
+    List<Revival> revivals) {
+  /** Copies the collections; sums up revivals of one source. */
   public Account {
     reached = Map.copyOf(reached);
+    revivals = List.copyOf(Revival.sum(revivals).values());
+  }
+
+  /** A range of a source that is no replay. */
+  public Account(
+      SourcePartition source, long from, long to, Counts counts, Map<String, Long> reached) {
+    this(source, from, to, counts, reached, List.of());
   }
 
   /** A range of which no target got a row. */

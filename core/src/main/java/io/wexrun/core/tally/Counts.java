@@ -68,6 +68,11 @@ public record Counts(
     return dead.values().stream().mapToLong(Long::longValue).sum();
   }
 
+  /** Whether each record became one row, or died, or was dropped. */
+  public boolean singles() {
+    return unfolded == 0 && copied == 0;
+  }
+
   /** What came in, with the rows and copies made of it. */
   public long in() {
     return taken + unfolded + copied;

@@ -52,6 +52,12 @@ public interface TallyStore {
    */
   void account(String pipeline, List<Account> accounts);
 
+  /**
+   * The books of each source partition of a pipeline, replays among them, by name. What was taken
+   * by a replay are the letters that did not die again.
+   */
+  Map<SourcePartition, SourceTally> bySource(String pipeline);
+
   /** The books of a pipeline; all zero if it never ran. Nothing is held as far as a store knows. */
   Tally tally(String pipeline);
 }

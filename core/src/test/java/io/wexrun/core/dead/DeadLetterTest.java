@@ -3,8 +3,11 @@ package io.wexrun.core.dead;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.Former;
 import io.wexrun.core.intake.Records;
+import io.wexrun.core.intake.SourcePartition;
 import java.nio.charset.StandardCharsets;
+import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import org.junit.jupiter.api.Test;
@@ -40,8 +43,20 @@ class DeadLetterTest {
     byte[] key = {1, 2};
     DeadLetter.Original original =
         new DeadLetter.Original(
-            raw, "q/3", 41, header, 1000, Optional.of(key), Map.of("from", "gate-7"));
-    Block block = original.block();
+            raw,
+            "q/3",
+            41,
+            header,
+            1000,
+            500,
+            12,
+            "a/b.log",
+            "depot-1",
+            Optional.of(key),
+            Map.of("from", "gate-7"));
+    DeadLetter.Death death = new DeadLetter.Death(Reason.NO_MATCH, "shape[0]", "", "", "v1");
+    DeadLetter.Life life = new DeadLetter.Life(2, 700, Optional.of(new Former.Part("t", 3)));
+    Block block = new DeadLetter(original, death, life).block();
     assertThat(block.source().name()).isEqualTo("q/3");
     assertThat(block.first()).isEqualTo(41);
     Records records = block.records();
@@ -52,5 +67,38 @@ class DeadLetterTest {
     assertThat(records.taken(0)).isEqualTo(1000);
     assertThat(records.key(0)).contains(key);
     assertThat(records.headers(0)).containsEntry("from", "gate-7");
+    assertThat(records.written(0)).isEqualTo(500);
+    assertThat(records.line(0)).isEqualTo(12);
+    assertThat(records.member()).isEqualTo("a/b.log");
+    assertThat(records.host()).isEqualTo("depot-1");
+    assertThat(records.former(0))
+        .isEqualTo(new Former(41, 500, 12, 2, 700, "no-match", life.part()));
+  }
+
+  @Test
+  void lettersOfOneSourceAreABlockWithPositionsOfTheirOwn() {
+    LetterBlock letters = new LetterBlock();
+    DeadLetter one = letter("a.log", 70, Optional.empty());
+    assertThat(letters.fits(one)).isTrue();
+    letters.add(5, one);
+    assertThat(letters.fits(letter("b.log", 1, Optional.empty()))).isFalse();
+    assertThat(letters.fits(letter("a.log", 1, Optional.of(new Former.Part("t", 0))))).isFalse();
+    letters.add(8, letter("a.log", 30, Optional.empty()));
+    Records records = letters.block(new SourcePartition("replay://1/0"), 2, 9).records();
+    assertThat(records.count()).isEqualTo(2);
+    assertThat(records.source()).isEqualTo("a.log");
+    assertThat(List.of(records.position(0), records.position(1))).containsExactly(5L, 8L);
+    assertThat(List.of(records.firstPosition(0), records.firstPosition(1)))
+        .containsExactly(70L, 30L);
+    assertThat(records.since(6).former(0).position()).isEqualTo(30);
+    assertThat(records.bytes(1)).isEqualTo("at 30".getBytes(StandardCharsets.UTF_8));
+  }
+
+  private static DeadLetter letter(String source, long position, Optional<Former.Part> part) {
+    byte[] raw = ("at " + position).getBytes(StandardCharsets.UTF_8);
+    return new DeadLetter(
+        new DeadLetter.Original(raw, source, position),
+        new DeadLetter.Death(Reason.NO_MATCH, "shape[0]", "", "", "v1"),
+        new DeadLetter.Life(1, 700, part));
   }
 }

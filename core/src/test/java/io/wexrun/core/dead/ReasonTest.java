@@ -6,8 +6,6 @@ import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
-import java.util.Map;
-import java.util.Optional;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.EnumSource;
@@ -29,8 +27,7 @@ class ReasonTest {
   @Test
   void aLetterShowsItsBytesAsTextWhateverTheyAre() {
     byte[] raw = {'b', (byte) 0xE9, 'd'};
-    DeadLetter.Original letter =
-        new DeadLetter.Original(raw, "a.log", 7, new byte[0], 0, Optional.empty(), Map.of());
+    DeadLetter.Original letter = new DeadLetter.Original(raw, "a.log", 7);
     assertThat(letter.text()).isEqualTo("b\uFFFDd");
     assertThat("bad".getBytes(StandardCharsets.UTF_8)).hasSameSizeAs(letter.raw());
   }

@@ -26,6 +26,7 @@ import io.wexrun.core.shape.Steps;
 import io.wexrun.core.tally.Account;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.KnownTarget;
+import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.tally.TallyStore;
 import io.wexrun.core.target.Destination;
@@ -366,6 +367,11 @@ final class World {
                         .computeIfAbsent(target, t -> new TreeMap<>())
                         .put(account.source(), end));
       }
+    }
+
+    @Override
+    public synchronized Map<SourcePartition, SourceTally> bySource(String pipeline) {
+      return Map.of();
     }
 
     @Override

@@ -43,6 +43,11 @@ public final class Asking {
     return sockets(data).stream().flatMap(socket -> askOne(socket, "", question).stream()).toList();
   }
 
+  /** Whether a run of the workspace can be asked now. */
+  public static boolean isAnyThere(Path data) {
+    return !askAll(data, new Question(Question.Kind.STATUS, "")).isEmpty();
+  }
+
   private static List<Path> sockets(Path data) {
     Path folder = AskedRun.folder(data);
     if (!Files.isDirectory(folder)) {

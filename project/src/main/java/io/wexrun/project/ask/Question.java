@@ -20,6 +20,11 @@ public record Question(Kind kind, String text) {
     /** That a pipeline of the run goes on; no store is asked. */
     RESUME,
     /** That a pipeline of the run ends; no store is asked. */
-    STOP
+    STOP,
+    /**
+     * That a pipeline's dead letters are replayed: its name, {@code own} if the run is to have it
+     * or {@code any}, and its text, on lines of their own; no store is asked.
+     */
+    REPLAY
   }
 }

@@ -31,7 +31,8 @@ public record DeadGroup(
    *     others where there are very many
    */
   public record Kind(Reason reason, String step, String field, String pattern) {
-    static Kind of(DeadLetter.Death death) {
+    /** What a death has in common with those alike. */
+    public static Kind of(DeadLetter.Death death) {
       return new Kind(death.reason(), death.step(), death.field(), death.pattern());
     }
 

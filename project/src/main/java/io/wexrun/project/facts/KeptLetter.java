@@ -9,7 +9,7 @@ import java.util.Optional;
  *
  * @param pipeline whose it is
  * @param place where it stands among the pipeline's dead letters
- * @param died when it was put there
+ * @param died when it died first
  * @param letter the letter
  */
 public record KeptLetter(String pipeline, Place place, Instant died, DeadLetter letter) {

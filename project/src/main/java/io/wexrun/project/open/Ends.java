@@ -28,6 +28,9 @@ import io.wexrun.core.tally.KnownTarget;
 import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Target;
 import io.wexrun.project.definition.WorkspaceDefinition;
+import io.wexrun.queue.ends.LettersIntake;
+import io.wexrun.queue.ends.Queues;
+import io.wexrun.state.Replays;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -144,6 +147,26 @@ public final class Ends {
     return connector(pipeline)
         .plan(
             opening(pipeline, notice -> {}, false, () -> true, choice, Receiving.NOTHING, shaper));
+  }
+
+  /**
+   * Dead letters of a pipeline as its intake.
+   *
+   * @param replay where they are
+   * @param choosing which of them come, and as what
+   */
+  public Intake letters(Pipeline pipeline, Replays.Replay replay, LettersIntake.Choosing choosing) {
+    List<LettersIntake.Part> parts =
+        replay.parts().stream()
+            .map(
+                part ->
+                    new LettersIntake.Part(
+                        replay.source(part.partition()),
+                        part.partition(),
+                        part.from(),
+                        part.until()))
+            .toList();
+    return new LettersIntake(Queues.of(site).open(pipeline.deadLetters()), parts, choosing);
   }
 
   private IntakeConnector connector(Pipeline pipeline) {

@@ -7,6 +7,7 @@ import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.secret.Keys;
+import io.wexrun.core.tally.ReplaySource;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.state.EmbeddedState;
 import io.wexrun.state.WorkspaceState;
@@ -98,9 +99,11 @@ public final class WorkspaceSite implements Site, AutoCloseable {
     return Optional.ofNullable(state);
   }
 
-  /** The source partitions that a pipeline has taken from; none if it never ran. */
+  /** The source partitions that a pipeline has taken from by its intake; none if it never ran. */
   public List<KnownSource> sources(String pipeline) {
-    return stateIfAny().map(s -> s.tally().sources(pipeline)).orElse(List.of());
+    return stateIfAny().map(s -> s.tally().sources(pipeline)).orElse(List.of()).stream()
+        .filter(source -> !ReplaySource.is(source.partition()))
+        .toList();
   }
 
   /** The positions of a pipeline's tally; none if it never ran. */

@@ -5,6 +5,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.target.Standing;
+import io.wexrun.project.dead.Chosen;
 import io.wexrun.project.open.Ends;
 import io.wexrun.project.open.WorkspaceSite;
 import io.wexrun.project.read.DefinitionText;
@@ -41,6 +42,14 @@ public final class Adoption {
           "records of "
               + from
               + " wait in its channel on disk: run it once more under its old name");
+    }
+    if (!Chosen.of(from, Optional.of(state)).open().isEmpty()) {
+      return Optional.of(
+          "a replay of "
+              + from
+              + " has not ended: 'wexrun replay "
+              + from
+              + "' with its definition of before ends it");
     }
     Map<SourcePartition, Long> positions = state.tally().positions(from);
     for (Map.Entry<String, Standing> each : ends.standings(old(from, to)).entrySet()) {

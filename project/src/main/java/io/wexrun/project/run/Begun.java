@@ -21,16 +21,23 @@ import io.wexrun.core.run.RunParts;
 import io.wexrun.core.run.TargetOpener;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.Corrections;
+import io.wexrun.core.tally.ReplaySource;
 import io.wexrun.core.target.Target;
+import io.wexrun.project.dead.Chosen;
 import io.wexrun.project.open.Ends;
 import io.wexrun.project.read.DefinitionText;
 import io.wexrun.state.PipelineTexts;
+import io.wexrun.state.Replays;
+import io.wexrun.state.Replays.Replay;
 import io.wexrun.state.WorkspaceState;
 import java.time.Duration;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
+import java.util.function.Predicate;
+import java.util.function.UnaryOperator;
 import java.util.stream.Stream;
 
 /** Finishes what earlier runs of a pipeline have begun, before it runs with its text of today. */
@@ -56,6 +63,51 @@ public final class Begun {
     this.compiling = compiling;
   }
 
+  /**
+   * From where a pipeline takes: from its intake, or from its dead letters when they are replayed.
+   *
+   * @param has which source partitions come from there
+   * @param channels whether what comes from there may wait in a channel on disk
+   * @param text the name under which the texts are kept with which it took from there
+   */
+  private record Way(
+      Predicate<SourcePartition> has,
+      Opening intake,
+      boolean channels,
+      UnaryOperator<String> text) {
+    interface Opening {
+      Intake open(Ends ends, Pipeline pipeline);
+    }
+
+    static Way live() {
+      return new Way(
+          source -> !ReplaySource.is(source),
+          (ends, pipeline) -> ends.intake(pipeline, notice -> {}, false, () -> true),
+          true,
+          name -> name);
+    }
+  }
+
+  private Way replayed(String pipeline, Replay replay) {
+    return new Way(
+        source -> ReplaySource.number(source).equals(OptionalLong.of(replay.number())),
+        (ends, p) -> intake(state, ends, p, replay),
+        false,
+        Begun::textOfReplays);
+  }
+
+  /** The dead letters of a replay as an intake. */
+  static Intake intake(WorkspaceState state, Ends ends, Pipeline pipeline, Replay replay) {
+    Chosen chosen = Chosen.of(pipeline.name(), Optional.of(state));
+    Map<Replays.At, byte[]> mended = state.replays().mended(replay.number());
+    return ends.letters(pipeline, replay, chosen.choosing(replay, mended));
+  }
+
+  /** The name under which the texts of a pipeline's replays are kept. */
+  static String textOfReplays(String pipeline) {
+    return pipeline + " (replay)";
+  }
+
   /** A pipeline's text, with the versions of what it looks up. */
   public String text(Pipeline pipeline, Compiling.Compiled compiled) {
     return PipelineText.of(pipeline, compiled);
@@ -69,28 +121,41 @@ public final class Begun {
    * @param now the pipeline's text, with the versions of what it looks up
    */
   public void finishWithOldText(Pipeline pipeline, String now) {
+    finishWithOldText(pipeline, now, Way.live());
+  }
+
+  /**
+   * The same for what a replay of dead letters has begun.
+   *
+   * @param now the pipeline's text, with the versions of what it looks up
+   */
+  public void finishReplay(Pipeline pipeline, Replay replay, String now) {
+    finishWithOldText(pipeline, now, replayed(pipeline.name(), replay));
+  }
+
+  private void finishWithOldText(Pipeline pipeline, String now, Way way) {
     boolean tables = false;
     try {
-      Optional<Old> found = old(pipeline, now, false);
+      Optional<Old> found = old(pipeline, now, false, way);
       if (found.isPresent()) {
         tables = !found.get().tables().isEmpty();
-        finish(found.get());
+        finish(found.get(), way);
       }
     } catch (OutsideException e) {
-      if (hasLostTargets(pipeline)) {
+      if (hasLostTargets(pipeline, way)) {
         return; // Nobody wants what was begun there; the others go on where they are.
       }
       if (!tables) {
         throw e;
       }
       // Their store may have been changed with them: then they are filled as they are now.
-      finish(old(pipeline, now, true).orElseThrow());
+      finish(old(pipeline, now, true, way).orElseThrow(), way);
     }
   }
 
   /** Whether the pipeline wrote, when it ran last, to something that is not defined any more. */
-  private boolean hasLostTargets(Pipeline pipeline) {
-    String text = state.texts().current(pipeline.name()).map(PipelineTexts.Text::text).orElse("");
+  private boolean hasLostTargets(Pipeline pipeline, Way way) {
+    String text = current(pipeline, way).map(PipelineTexts.Text::text).orElse("");
     Diagnostics diagnostics = Diagnostics.of("pipeline " + pipeline.name());
     return DefinitionText.read(pipeline.name(), text, diagnostics)
         .map(
@@ -102,18 +167,23 @@ public final class Begun {
         .orElse(false);
   }
 
-  private void finish(Old old) {
+  private Optional<PipelineTexts.Text> current(Pipeline pipeline, Way way) {
+    return state.texts().current(way.text().apply(pipeline.name()));
+  }
+
+  private void finish(Old old, Way way) {
     String name = old.pipeline().name();
-    for (ChannelConnector connector : ends.holding(name)) {
-      Map<SourcePartition, Long> bounds = begun(old);
+    List<ChannelConnector> channels = way.channels() ? ends.holding(name) : List.of();
+    for (ChannelConnector connector : channels) {
+      Map<SourcePartition, Long> bounds = begun(old, way);
       if (!bounds.isEmpty()) {
         Channel waiting = ends.openLeft(connector, name);
         drain(old, new NoIntake(), new BoundedChannel(waiting, bounds));
       }
     }
-    Map<SourcePartition, Long> bounds = begun(old);
+    Map<SourcePartition, Long> bounds = begun(old, way);
     if (!bounds.isEmpty()) {
-      Intake intake = ends.intake(old.pipeline(), notice -> {}, false, () -> true);
+      Intake intake = way.intake().open(ends, old.pipeline());
       Map<SourcePartition, Long> positions = state.tally().positions(name);
       drain(
           old,
@@ -133,16 +203,37 @@ public final class Begun {
    */
   public boolean takeAgain(Pipeline pipeline, Shaper shaper, String now) {
     String name = pipeline.name();
-    Map<SourcePartition, Corrections.Retake> parts = state.corrections().retakes(name);
-    if (parts.isEmpty()) {
+    if (state.corrections().retakes(name).isEmpty()) {
       return false;
     }
-    Old old = old(pipeline, now, true).orElse(new Old(pipeline, shaper, Map.of()));
+    takeAgain(pipeline, shaper, now, Way.live());
+    for (Replay replay : state.replays().all(name)) {
+      takeAgain(pipeline, shaper, now, replayed(name, replay));
+    }
+    requireAllAgain(name);
+    Setbacks.settle(state, ends, pipeline); // What somebody had given up before may be among it.
+    return true;
+  }
+
+  private void takeAgain(Pipeline pipeline, Shaper shaper, String now, Way way) {
+    String name = pipeline.name();
+    Map<SourcePartition, Long> bounds = new HashMap<>();
+    state
+        .corrections()
+        .retakes(name)
+        .forEach(
+            (source, part) -> {
+              if (way.has().test(source)) {
+                bounds.put(source, part.until());
+              }
+            });
+    if (bounds.isEmpty()) {
+      return;
+    }
+    Old old = old(pipeline, now, true, way).orElse(new Old(pipeline, shaper, Map.of()));
     RetakingTally tally = new RetakingTally(state);
     Pipeline with = old.pipeline();
-    Map<SourcePartition, Long> bounds = new HashMap<>();
-    parts.forEach((source, part) -> bounds.put(source, part.until()));
-    Intake intake = ends.intake(with, notice -> {}, false, () -> true);
+    Intake intake = way.intake().open(ends, with);
     RunParts run =
         new RunParts(
             with,
@@ -152,6 +243,9 @@ public final class Begun {
             ends.targets(with),
             tally);
     drain(run);
+  }
+
+  private void requireAllAgain(String name) {
     Map<SourcePartition, Corrections.Retake> left = state.corrections().retakes(name);
     if (!left.isEmpty()) {
       Map.Entry<SourcePartition, Corrections.Retake> first = left.entrySet().iterator().next();
@@ -168,8 +262,6 @@ public final class Begun {
               + name
               + " --accept'");
     }
-    Setbacks.settle(state, ends, with); // What somebody had given up before may be among it.
-    return true;
   }
 
   /**
@@ -184,8 +276,8 @@ public final class Begun {
    *
    * @param tablesOfNow whether its tables are to be as they are now
    */
-  private Optional<Old> old(Pipeline pipeline, String now, boolean tablesOfNow) {
-    Optional<PipelineTexts.Text> kept = state.texts().current(pipeline.name());
+  private Optional<Old> old(Pipeline pipeline, String now, boolean tablesOfNow, Way way) {
+    Optional<PipelineTexts.Text> kept = current(pipeline, way);
     if (kept.isEmpty() || kept.get().text().equals(now)) {
       return Optional.empty();
     }
@@ -205,7 +297,7 @@ public final class Begun {
   }
 
   /** The source partitions of which some target has more than the tally, and how much. */
-  private Map<SourcePartition, Long> begun(Old old) {
+  private Map<SourcePartition, Long> begun(Old old, Way way) {
     String name = old.pipeline().name();
     Map<SourcePartition, Long> positions = state.tally().positions(name);
     Map<SourcePartition, Long> bounds = new HashMap<>();
@@ -217,7 +309,7 @@ public final class Begun {
           .progress()
           .forEach(
               (source, end) -> {
-                if (end > positions.getOrDefault(source, 0L)) {
+                if (way.has().test(source) && end > positions.getOrDefault(source, 0L)) {
                   bounds.merge(source, end, Math::max);
                 }
               });

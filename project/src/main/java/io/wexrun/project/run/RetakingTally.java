@@ -6,6 +6,7 @@ import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.tally.Account;
 import io.wexrun.core.tally.Corrections;
 import io.wexrun.core.tally.KnownTarget;
+import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.tally.TallyStore;
 import io.wexrun.state.WorkspaceState;
@@ -59,6 +60,11 @@ final class RetakingTally implements TallyStore {
   @Override
   public void account(String pipeline, List<Account> accounts) {
     corrections.retaken(pipeline, accounts);
+  }
+
+  @Override
+  public Map<SourcePartition, SourceTally> bySource(String pipeline) {
+    return books.bySource(pipeline);
   }
 
   @Override

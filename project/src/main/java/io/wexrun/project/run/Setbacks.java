@@ -9,7 +9,8 @@ import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.run.Setback;
 import io.wexrun.core.tally.Corrections;
 import io.wexrun.core.tally.Corrections.Retake;
-import io.wexrun.core.tally.TallyStore;
+import io.wexrun.core.tally.ReplaySource;
+import io.wexrun.core.target.Standing;
 import io.wexrun.project.open.Ends;
 import io.wexrun.project.open.WorkspaceSite;
 import io.wexrun.state.Hold;
@@ -47,10 +48,11 @@ public final class Setbacks {
     if (state.isPresent() && !state.get().corrections().retakes(pipeline.name()).isEmpty()) {
       return List.of(); // It is being mended: the next run takes it again.
     }
-    TallyStore tally = state.map(WorkspaceState::tally).orElse(null);
-    return tally == null
-        ? Setback.forgottenBy(pipeline.name(), ends.standings(pipeline))
-        : Setback.all(pipeline.name(), tally, ends.standings(pipeline));
+    Optional<Setback.Known> known = state.map(s -> Setback.Known.of(pipeline.name(), s.tally()));
+    Map<String, Standing> standings = ends.standings(pipeline);
+    return known
+        .map(tally -> Setback.all(pipeline.name(), tally, standings))
+        .orElseGet(() -> Setback.forgottenBy(pipeline.name(), standings));
   }
 
   /** How many rows are lost if that is accepted; empty if the target does not count them. */
@@ -90,6 +92,9 @@ public final class Setbacks {
       Set<SourcePartition> there = new HashSet<>();
       intake.look().stream().map(Source::partition).forEach(there::add);
       for (Map.Entry<SourcePartition, Retake> part : parts(pipeline, setbacks).entrySet()) {
+        if (ReplaySource.is(part.getKey())) {
+          continue; // Dead letters stay where they are.
+        }
         if (!there.contains(part.getKey())) {
           return Optional.of(part.getKey() + " is not there any more");
         }

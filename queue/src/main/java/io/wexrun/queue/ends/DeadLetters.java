@@ -2,9 +2,11 @@ package io.wexrun.queue.ends;
 
 import io.wexrun.core.dead.DeadLetter;
 import io.wexrun.core.dead.Reason;
+import io.wexrun.core.intake.Former;
 import io.wexrun.queue.log.QueueRecord;
 import java.util.LinkedHashMap;
 import java.util.Map;
+import java.util.Optional;
 
 /**
  * Dead letters as records of a queue: the value is the original record, with its key and the header
@@ -45,9 +47,13 @@ public final class DeadLetters {
         new DeadLetter.Original(
             record.value(),
             headers.getOrDefault("source", ""),
-            Long.parseLong(headers.getOrDefault("position", "-1")),
+            number(headers, "position", -1),
             record.sourceHeader(),
             record.takenMillis() * 1000,
+            number(headers, "written", 0),
+            number(headers, "line", 0),
+            headers.getOrDefault("member", ""),
+            headers.getOrDefault("host", ""),
             record.key(),
             original),
         new DeadLetter.Death(
@@ -55,6 +61,15 @@ public final class DeadLetters {
             headers.getOrDefault("step", ""),
             headers.getOrDefault("field", ""),
             headers.getOrDefault("detail", ""),
-            headers.getOrDefault("version", "")));
+            headers.getOrDefault("version", "")),
+        new DeadLetter.Life(
+            number(headers, "deaths", 1),
+            number(headers, "died", record.timeMillis() * 1000),
+            Optional.ofNullable(headers.get("part")).map(Former.Part::of)));
+  }
+
+  private static long number(Map<String, String> headers, String name, long otherwise) {
+    String value = headers.get(name);
+    return value == null ? otherwise : Long.parseLong(value);
   }
 }

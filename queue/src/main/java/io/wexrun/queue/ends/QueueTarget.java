@@ -78,7 +78,8 @@ final class QueueTarget implements Target {
    * came have names that begin with {@link DeadLetters#ORIGINAL}.
    */
   static QueueTarget ofDeadLetters(Queue queue, String writer) {
-    return new QueueTarget(queue, writer, List.of("source", "version"), DeadLetters.ORIGINAL);
+    return new QueueTarget(
+        queue, writer, List.of("source", "version", "member", "host"), DeadLetters.ORIGINAL);
   }
 
   /** By partition of the queue, how far it has got with a source partition. */
@@ -188,7 +189,10 @@ final class QueueTarget implements Target {
     Map<String, String> headers = new LinkedHashMap<>();
     int row = part.rows().row(0);
     for (String name : common) {
-      headers.put(name, text(batch.column(batch.schema().find(name).orElseThrow()), row));
+      Vector column = batch.column(batch.schema().find(name).orElseThrow());
+      if (!column.absent(row)) {
+        headers.put(name, text(column, row));
+      }
     }
     return new PackHead(prefix + part.source().name(), batch.records().header(), headers);
   }

@@ -126,7 +126,7 @@ class QueueTargetTest extends TargetContract {
     LetterRows letters = new LetterRows();
     letters.add(0, Reason.BAD_ENCODING, "shape[0].csv", "card", "byte 2 is 0xE9");
     Block block = ofFile(raw);
-    Rows rows = Rows.all(letters.batch(block.records(), "a.log", "v1"));
+    Rows rows = Rows.all(letters.batch(block.records(), "v1"));
     Target target = QueueTarget.ofDeadLetters(queue(), "p");
     target.stage(new Flush(List.of(new Flush.Part(A, 77, 81, rows)))).commit();
     QueueRecord record = queue.readFromOldest().poll(1, Duration.ZERO).get(0);
@@ -135,9 +135,20 @@ class QueueTargetTest extends TargetContract {
         .isEqualTo(
             new DeadLetter(
                 new DeadLetter.Original(
-                    raw, "a.log", 77, block.header(), 7_000_000, Optional.empty(), Map.of()),
+                    raw,
+                    A.name(),
+                    77,
+                    block.header(),
+                    7_000_000,
+                    0,
+                    0,
+                    "",
+                    "",
+                    Optional.empty(),
+                    Map.of()),
                 new DeadLetter.Death(
-                    Reason.BAD_ENCODING, "shape[0].csv", "card", "byte 2 is 0xE9", "v1")));
+                    Reason.BAD_ENCODING, "shape[0].csv", "card", "byte 2 is 0xE9", "v1"),
+                new DeadLetter.Life(1, record.timeMillis() * 1000, Optional.empty())));
   }
 
   @ParameterizedTest
@@ -162,7 +173,7 @@ class QueueTargetTest extends TargetContract {
     Records records = ofSecond.records();
     LetterRows letters = new LetterRows();
     letters.add(0, Reason.NO_MATCH, "shape[0].template", "", "why");
-    Rows dead = Rows.all(letters.batch(records, "q/0", ""));
+    Rows dead = Rows.all(letters.batch(records, ""));
     SourcePartition q = new SourcePartition("q/0");
     Path other = folder.resolve("dead");
     try (Queue letterQueue = Queue.open(other, "dead/p", QueueOptions.partitions(2).codec(codec))) {

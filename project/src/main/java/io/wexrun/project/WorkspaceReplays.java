@@ -1,0 +1,464 @@
+package io.wexrun.project;
+
+import io.wexrun.core.batch.Rows;
+import io.wexrun.core.batch.TextVector;
+import io.wexrun.core.dead.DeadLetter;
+import io.wexrun.core.dead.Reason;
+import io.wexrun.core.diagnose.Counted;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.Records;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.run.Lanes;
+import io.wexrun.core.run.RunListener;
+import io.wexrun.core.run.RunOptions;
+import io.wexrun.core.shape.Shaped;
+import io.wexrun.core.shape.Shaper;
+import io.wexrun.core.tally.SourceTally;
+import io.wexrun.core.target.Answer;
+import io.wexrun.project.ask.Asking;
+import io.wexrun.project.ask.Question;
+import io.wexrun.project.dead.Chosen;
+import io.wexrun.project.facts.DeadFilter;
+import io.wexrun.project.facts.DeadGroup;
+import io.wexrun.project.facts.KeptLetter;
+import io.wexrun.project.facts.ReplayFacts;
+import io.wexrun.project.facts.ReplayForecast;
+import io.wexrun.project.open.WorkspaceSite;
+import io.wexrun.project.run.Replaying;
+import io.wexrun.queue.Queue;
+import io.wexrun.queue.Reader;
+import io.wexrun.queue.ends.LettersIntake;
+import io.wexrun.queue.log.QueueRecord;
+import io.wexrun.state.Replays;
+import io.wexrun.state.Replays.Kind;
+import io.wexrun.state.Replays.Replay;
+import io.wexrun.state.WorkspaceState;
+import java.time.Duration;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.Comparator;
+import java.util.HashMap;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Locale;
+import java.util.Map;
+import java.util.Optional;
+import java.util.OptionalDouble;
+import java.util.TreeMap;
+import java.util.function.Consumer;
+import java.util.function.Function;
+import java.util.function.Predicate;
+
+/**
+ * Replays of dead letters: somebody chooses which ones, and they run through their pipeline as it
+ * is now, or are given up. What was chosen stays chosen until it is done, whatever is killed
+ * meanwhile; and no letter is chosen twice. For several threads.
+ */
+public final class WorkspaceReplays {
+  private static final long ASK_MILLIS = 100;
+  private static final Duration PATIENCE = Duration.ofSeconds(10);
+  private static final int LETTERS = 10_000;
+
+  private final WorkspaceSite site;
+  private final WorkspaceQueues queues;
+  private final Scene scene;
+  private final WorkspaceHistory history;
+  private final Function<String, Shaper> shapers;
+
+  /**
+   * Replays of a workspace.
+   *
+   * @param shapers compiles a pipeline
+   */
+  WorkspaceReplays(
+      WorkspaceSite site,
+      WorkspaceQueues queues,
+      Scene scene,
+      WorkspaceHistory history,
+      Function<String, Shaper> shapers) {
+    this.site = site;
+    this.queues = queues;
+    this.scene = scene;
+    this.history = history;
+    this.shapers = shapers;
+  }
+
+  /** All that was ever chosen of a pipeline's dead letters, in order. Makes nothing. */
+  public List<ReplayFacts> all(String pipeline) {
+    return all(pipeline, site.stateIfAny());
+  }
+
+  static List<ReplayFacts> all(String pipeline, Optional<WorkspaceState> state) {
+    if (state.isEmpty()) {
+      return List.of();
+    }
+    List<Replay> replays = state.get().replays().all(pipeline);
+    if (replays.isEmpty()) {
+      return List.of();
+    }
+    Map<SourcePartition, SourceTally> books = state.get().tally().bySource(pipeline);
+    return replays.stream().map(replay -> facts(replay, books)).toList();
+  }
+
+  private static ReplayFacts facts(Replay replay, Map<SourcePartition, SourceTally> books) {
+    long passed = 0;
+    long dropped = 0;
+    Map<String, Long> loaded = new TreeMap<>();
+    for (Replays.Part part : replay.parts()) {
+      SourceTally tally = books.get(replay.source(part.partition()));
+      if (tally != null) {
+        passed += tally.counts().taken();
+        dropped += tally.counts().dropped();
+        tally.counts().loaded().forEach((target, n) -> loaded.merge(target, n, Long::sum));
+      }
+    }
+    return new ReplayFacts(
+        replay.number(),
+        replay.pipeline(),
+        replay.kind().name().toLowerCase(Locale.ROOT),
+        DeadFilter.read(replay.chosen()),
+        replay.by(),
+        replay.begun(),
+        replay.ended(),
+        replay.letters(),
+        passed - dropped,
+        dropped,
+        loaded);
+  }
+
+  /** Which share of the letters of a pipeline's open replays is done; empty if none is open. */
+  public OptionalDouble share(String pipeline) {
+    Optional<WorkspaceState> state = site.stateIfAny();
+    List<Replay> open = Chosen.of(pipeline, state).open();
+    if (open.isEmpty()) {
+      return OptionalDouble.empty();
+    }
+    Map<SourcePartition, Long> positions = state.orElseThrow().tally().positions(pipeline);
+    double all = 0;
+    double done = 0;
+    for (Replay replay : open) {
+      for (Replays.Part part : replay.parts()) {
+        all += part.until() - part.from();
+        long at = positions.getOrDefault(replay.source(part.partition()), part.from());
+        done += at - part.from();
+      }
+    }
+    return OptionalDouble.of(all == 0 ? 1 : done / all);
+  }
+
+  /**
+   * What would become of dead letters if they were replayed now, those that are alike together, the
+   * most frequent first. Writes nothing.
+   *
+   * @throws io.wexrun.core.diagnose.MistakesException if the workspace has mistakes
+   */
+  public List<ReplayForecast> forecast(String pipeline, DeadFilter filter) {
+    Shaper shaper = shapers.apply(pipeline);
+    Optional<Queue> queue = queues.read("dead/" + pipeline);
+    if (queue.isEmpty()) {
+      return List.of();
+    }
+    Chosen chosen = Chosen.of(pipeline, site.stateIfAny());
+    Map<List<Object>, ReplayForecast> sums = new LinkedHashMap<>();
+    try (Queue open = queue.get()) {
+      List<LettersIntake.Part> parts = new ArrayList<>();
+      for (int i = 0; i < open.partitions(); i++) {
+        SourcePartition source = new SourcePartition(Integer.toString(i));
+        parts.add(
+            new LettersIntake.Part(source, i, open.partition(i).oldest(), open.partition(i).end()));
+      }
+      Map<KeptLetter.Place, DeadLetter> letters = new HashMap<>();
+      LettersIntake.Choosing choosing =
+          record -> {
+            KeptLetter kept = Chosen.kept(pipeline, record);
+            if (!filter.wants(kept) || chosen.by(kept).isPresent()) {
+              return Optional.empty();
+            }
+            letters.put(kept.place(), kept.letter());
+            return Optional.of(kept.letter());
+          };
+      try (LettersIntake intake = new LettersIntake(open, parts, choosing)) {
+        parts.forEach(part -> intake.assign(part.source(), part.from()));
+        Optional<Block> block = intake.poll(Duration.ZERO);
+        while (block.isPresent()) {
+          for (Block part : shaper.cut(block.get())) {
+            add(part, shaper.shape(part), letters, sums);
+          }
+          block = intake.poll(Duration.ZERO);
+        }
+      }
+    }
+    return sums.values().stream()
+        .sorted(Comparator.comparingLong(ReplayForecast::count).reversed())
+        .toList();
+  }
+
+  private static void add(
+      Block block,
+      Shaped shaped,
+      Map<KeptLetter.Place, DeadLetter> letters,
+      Map<List<Object>, ReplayForecast> sums) {
+    int partition = Integer.parseInt(block.source().name());
+    Map<Long, List<String>> targets = new HashMap<>();
+    shaped
+        .rows()
+        .forEach(
+            (target, rows) -> {
+              for (int i = 0; i < rows.count(); i++) {
+                List<String> of =
+                    targets.computeIfAbsent(
+                        rows.batch().position(rows.row(i)), p -> new ArrayList<>());
+                if (!of.contains(target)) {
+                  of.add(target);
+                }
+              }
+            });
+    Map<Long, DeadGroup.Kind> deaths = deaths(shaped.dead());
+    Records records = block.records();
+    for (int i = 0; i < records.count(); i++) {
+      long position = records.position(i);
+      KeptLetter.Place place = new KeptLetter.Place(partition, position);
+      ReplayForecast one =
+          new ReplayForecast(
+              DeadGroup.Kind.of(letters.remove(place).death()),
+              targets.getOrDefault(position, List.of()),
+              Optional.ofNullable(deaths.get(position)),
+              1,
+              place);
+      sums.merge(List.of(one.was(), one.targets(), one.dies()), one, ReplayForecast::and);
+    }
+  }
+
+  private static Map<Long, DeadGroup.Kind> deaths(Rows dead) {
+    Map<Long, DeadGroup.Kind> deaths = new HashMap<>();
+    for (int i = 0; i < dead.count(); i++) {
+      int row = dead.row(i);
+      DeadLetter.Death death =
+          new DeadLetter.Death(
+              Reason.of(text(dead, "reason", row)).orElseThrow(),
+              text(dead, "step", row),
+              text(dead, "field", row),
+              text(dead, "detail", row),
+              "");
+      deaths.put(dead.batch().position(row), DeadGroup.Kind.of(death));
+    }
+    return deaths;
+  }
+
+  private static String text(Rows rows, String column, int row) {
+    int place = rows.batch().schema().find(column).orElseThrow();
+    return ((TextVector) rows.batch().column(place)).text(row);
+  }
+
+  /**
+   * Chooses dead letters that run through their pipeline again; {@link #run} does it.
+   *
+   * @return empty if there is none that fits and was not chosen before
+   * @throws io.wexrun.core.diagnose.MistakesException if the workspace has mistakes
+   */
+  public Optional<ReplayFacts> choose(String pipeline, DeadFilter filter) {
+    shapers.apply(pipeline);
+    return choose(pipeline, Kind.REPLAY, filter, Map.of(), "");
+  }
+
+  /**
+   * Chooses dead letters that are given up; {@link #run} does it. They are in the books as dropped
+   * then, and stay in the queue of dead letters as long as that keeps them.
+   *
+   * @param why for the history
+   * @return empty if there is none that fits and was not chosen before
+   */
+  public Optional<ReplayFacts> giveUp(String pipeline, DeadFilter filter, String why) {
+    return choose(pipeline, Kind.DROP, filter, Map.of(), why);
+  }
+
+  /**
+   * Chooses dead letters that run through their pipeline again with other bytes, as somebody has
+   * mended them; {@link #run} does it. The letters keep the bytes with which they came.
+   *
+   * @return empty if there is none that was not chosen before
+   * @throws io.wexrun.core.diagnose.MistakesException if the workspace has mistakes
+   */
+  public Optional<ReplayFacts> mend(String pipeline, Map<KeptLetter.Place, byte[]> mended) {
+    shapers.apply(pipeline);
+    Map<Replays.At, byte[]> bytes = new HashMap<>();
+    mended.forEach(
+        (place, raw) -> bytes.put(new Replays.At(place.partition(), place.position()), raw));
+    return choose(pipeline, Kind.EDIT, DeadFilter.at(mended.keySet()), bytes, "");
+  }
+
+  private Optional<ReplayFacts> choose(
+      String pipeline, Kind kind, DeadFilter filter, Map<Replays.At, byte[]> mended, String why) {
+    Optional<Queue> queue = queues.read("dead/" + pipeline);
+    if (queue.isEmpty()) {
+      return Optional.empty();
+    }
+    Chosen chosen = Chosen.of(pipeline, site.stateIfAny());
+    Map<Integer, Replays.Part> parts = new TreeMap<>();
+    long letters = 0;
+    Replay plan;
+    try (Queue open = queue.get()) {
+      Reader records = open.readFromOldest();
+      List<QueueRecord> next = records.poll(LETTERS, Duration.ZERO);
+      while (!next.isEmpty()) {
+        for (QueueRecord record : next) {
+          KeptLetter kept = Chosen.kept(pipeline, record);
+          if (filter.wants(kept) && chosen.by(kept).isEmpty()) {
+            letters++;
+            parts.merge(
+                record.partition(),
+                new Replays.Part(record.partition(), record.position(), record.position() + 1),
+                (a, b) -> new Replays.Part(a.partition(), a.from(), b.until()));
+          }
+        }
+        next = records.poll(LETTERS, Duration.ZERO);
+      }
+      plan =
+          new Replay(
+              0,
+              pipeline,
+              kind,
+              filter.written(),
+              letters,
+              open.identity(),
+              List.copyOf(parts.values()),
+              System.getProperty("user.name", "?"),
+              Instant.now(),
+              Optional.empty());
+    }
+    if (letters == 0) {
+      return Optional.empty();
+    }
+    Replay begun = site.state().replays().begin(plan, mended);
+    String what =
+        "replay "
+            + begun.number()
+            + ": "
+            + Counted.of(letters, "dead letter")
+            + (begun.chosen().isEmpty() ? "" : " (" + filter + ")")
+            + (why.isEmpty() ? "" : ": " + why);
+    String act =
+        switch (kind) {
+          case DROP -> "dead drop";
+          case EDIT -> "dead edit";
+          default -> "replay";
+        };
+    history.note(act, pipeline, what);
+    return Optional.of(facts(begun, Map.of()));
+  }
+
+  /**
+   * Does what is left of all that was chosen of a pipeline's dead letters, and waits for it: by a
+   * run of this workspace, if one goes on in whatever process; else in this one.
+   *
+   * @param options how, if it is done in this process
+   * @param watch is called now and then
+   * @throws OutsideException if the world outside failed; what is done stays done, and the rest can
+   *     be gone on with
+   * @throws InterruptedException if this thread was interrupted
+   * @throws io.wexrun.core.diagnose.MistakesException if the workspace has mistakes
+   * @throws IllegalArgumentException if there is no pipeline of that name
+   */
+  public void run(String pipeline, RunOptions options, Consumer<WorkspaceReplays> watch)
+      throws InterruptedException {
+    shapers.apply(pipeline);
+    Pipeline known = scene.definition().pipeline(pipeline).orElseThrow();
+    endThoseOfOthers(known);
+    Instant patient = Instant.now().plus(PATIENCE);
+    while (!Chosen.of(pipeline, Optional.of(site.state())).open().isEmpty()) {
+      Optional<Answer> answer = askRuns(known);
+      if (answer.isEmpty()) {
+        runHere(known, options, watch);
+        return;
+      }
+      List<Object> row = answer.get().rows().get(0);
+      switch (Replayer.Standing.valueOf((String) row.get(0))) {
+        case FAILED -> throw new OutsideException((String) row.get(1));
+        case OTHER_TEXT -> {
+          if (Instant.now().isAfter(patient)) {
+            throw new OutsideException(
+                "the run that goes on has another text of pipeline "
+                    + pipeline
+                    + " than its files say now, or was started with other parameters: see what it"
+                    + " says, or start it again; then go on with 'wexrun replay "
+                    + pipeline
+                    + "'");
+          }
+        }
+        default -> patient = Instant.now().plus(PATIENCE);
+      }
+      watch.accept(this);
+      Thread.sleep(ASK_MILLIS);
+    }
+  }
+
+  private Optional<Answer> askRuns(Pipeline pipeline) {
+    String text = Replaying.text(pipeline, scene.compilation().compiling());
+    for (String who : List.of("own", "any")) {
+      try {
+        Question question =
+            new Question(Question.Kind.REPLAY, String.join("\n", pipeline.name(), who, text));
+        Optional<Answer> answer = Asking.ask(site.data(), "", question);
+        if (answer.isPresent()) {
+          return answer;
+        }
+      } catch (OutsideException e) {
+        if (Asking.isAnyThere(site.data())) {
+          throw e;
+        }
+      }
+    }
+    return Optional.empty();
+  }
+
+  private void runHere(Pipeline pipeline, RunOptions options, Consumer<WorkspaceReplays> watch)
+      throws InterruptedException {
+    try (Lanes lanes = Lanes.of(options);
+        Replayer replayer =
+            new Replayer(
+                () -> scene, site.state(), lanes, options, RunListener.NONE, name -> false)) {
+      RuntimeException[] failure = new RuntimeException[1];
+      Thread thread =
+          new Thread(
+              () -> {
+                try {
+                  replayer.run(pipeline);
+                } catch (RuntimeException e) {
+                  failure[0] = e;
+                }
+              },
+              "wexrun-replay");
+      thread.start();
+      while (thread.isAlive()) {
+        thread.join(ASK_MILLIS);
+        watch.accept(this);
+      }
+      if (failure[0] != null) {
+        throw failure[0];
+      }
+    }
+  }
+
+  /** What was chosen from a queue of dead letters that is gone cannot be done any more. */
+  private void endThoseOfOthers(Pipeline pipeline) {
+    WorkspaceState state = site.state();
+    Optional<Queue> queue = queues.read(pipeline.deadLetters());
+    Predicate<Replay> ofThis =
+        replay -> queue.map(q -> q.identity().equals(replay.queue())).orElse(false);
+    try {
+      for (Replay replay : Chosen.of(pipeline.name(), Optional.of(state)).open()) {
+        if (!ofThis.test(replay)) {
+          state.replays().ended(replay.number(), Instant.now());
+          history.note(
+              "replay",
+              pipeline.name(),
+              "replay " + replay.number() + " has ended, since its dead letters are gone");
+        }
+      }
+    } finally {
+      queue.ifPresent(Queue::close);
+    }
+  }
+}
