@@ -326,6 +326,7 @@ public final class WorkspaceReplays {
               List.copyOf(parts.values()),
               System.getProperty("user.name", "?"),
               Instant.now(),
+              Optional.empty(),
               Optional.empty());
     }
     if (letters == 0) {

@@ -43,6 +43,8 @@ public interface Replays {
    * @param queue who the queue of dead letters was
    * @param parts where they are, by partition
    * @param by the name of the user
+   * @param version of the pipeline's text with which it was gone on with last; empty if it has not
+   *     begun, or needs none
    * @param ended when all of it was done; empty if it is not
    */
   record Replay(
@@ -55,6 +57,7 @@ public interface Replays {
       List<Part> parts,
       String by,
       Instant begun,
+      Optional<String> version,
       Optional<Instant> ended) {
     /** A partition of the dead letters, as it is taken by this replay. */
     public SourcePartition source(int partition) {
@@ -88,6 +91,9 @@ public interface Replays {
 
   /** The bytes of letters that somebody has mended for a replay. */
   Map<At, byte[]> mended(long number);
+
+  /** Notes with which version of the pipeline's text a replay goes on. */
+  void goesOn(long number, String version);
 
   /** Notes that a replay has ended. */
   void ended(long number, Instant at);

@@ -25,6 +25,7 @@ final class SqlReplays implements Replays {
             queue text not null,
             who text not null,
             begun bigint not null,
+            version text,
             ended bigint)\
           """,
           """
@@ -53,8 +54,8 @@ final class SqlReplays implements Replays {
   private static final String MEND =
       "insert into replay_mended (number, part, position, raw) values (?, ?, ?, ?)";
   private static final String ALL =
-      "select number, pipeline, kind, chosen, letters, queue, who, begun, ended from replay"
-          + " where pipeline = ? order by number";
+      "select number, pipeline, kind, chosen, letters, queue, who, begun, version, ended from"
+          + " replay where pipeline = ? order by number";
   private static final String PARTS =
       "select p.number, p.part, p.first, p.behind from replay_part p join replay r"
           + " on r.number = p.number where r.pipeline = ? order by p.number, p.part";
@@ -104,6 +105,7 @@ final class SqlReplays implements Replays {
               List.copyOf(plan.parts()),
               plan.by(),
               plan.begun(),
+              Optional.empty(),
               Optional.empty());
         });
   }
@@ -118,7 +120,7 @@ final class SqlReplays implements Replays {
           SqlDatabase.query(
               c,
               row -> {
-                long ended = row.getLong(9);
+                long ended = row.getLong(10);
                 all.add(
                     new Replay(
                         row.getLong(1),
@@ -130,6 +132,7 @@ final class SqlReplays implements Replays {
                         parts.getOrDefault(row.getLong(1), List.of()),
                         row.getString(7),
                         Instants.instant(row.getLong(8)),
+                        Optional.ofNullable(row.getString(9)),
                         ended == 0 ? Optional.empty() : Optional.of(Instants.instant(ended))));
               },
               ALL,
@@ -164,6 +167,15 @@ final class SqlReplays implements Replays {
               number);
           return mended;
         });
+  }
+
+  @Override
+  public void goesOn(long number, String version) {
+    database.transaction(
+        "note what is replayed",
+        c ->
+            SqlDatabase.update(
+                c, "update replay set version = ? where number = ?", version, number));
   }
 
   @Override

@@ -5,6 +5,7 @@ import io.wexrun.core.channel.Channel;
 import io.wexrun.core.channel.MemoryChannel;
 import io.wexrun.core.connect.ChannelConnector;
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.BoundedIntake;
@@ -31,6 +32,7 @@ import io.wexrun.state.Replays;
 import io.wexrun.state.Replays.Replay;
 import io.wexrun.state.WorkspaceState;
 import java.time.Duration;
+import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
@@ -68,24 +70,51 @@ public final class Begun {
    *
    * @param has which source partitions come from there
    * @param channels whether what comes from there may wait in a channel on disk
-   * @param text the name under which the texts are kept with which it took from there
+   * @param text the name under which the text is kept with which it took from there last
+   * @param spans the texts with which it took from there, in order
    */
   private record Way(
       Predicate<SourcePartition> has,
       Opening intake,
       boolean channels,
-      UnaryOperator<String> text) {
+      UnaryOperator<String> text,
+      Spans spans) {
     interface Opening {
       Intake open(Ends ends, Pipeline pipeline);
     }
 
-    static Way live() {
-      return new Way(
-          source -> !ReplaySource.is(source),
-          (ends, pipeline) -> ends.intake(pipeline, notice -> {}, false, () -> true),
-          true,
-          name -> name);
+    interface Spans {
+      List<Span> of(String pipeline);
     }
+  }
+
+  /**
+   * What was taken with one text.
+   *
+   * @param text empty if it is not known any more
+   * @param ends where it ends in each source partition; those that are not there have nothing of it
+   * @param last whether it goes on to the end in all that are not there
+   */
+  private record Span(
+      Optional<PipelineTexts.Text> text, Map<SourcePartition, Long> ends, boolean last) {}
+
+  private Way live() {
+    return new Way(
+        source -> !ReplaySource.is(source),
+        (ends, pipeline) -> ends.intake(pipeline, notice -> {}, false, () -> true),
+        true,
+        name -> name,
+        this::spans);
+  }
+
+  private List<Span> spans(String pipeline) {
+    List<PipelineTexts.Turn> turns = state.texts().turns(pipeline);
+    List<Span> spans = new ArrayList<>();
+    for (int i = 1; i < turns.size(); i++) {
+      spans.add(new Span(Optional.of(turns.get(i - 1).text()), turns.get(i).from(), false));
+    }
+    spans.add(new Span(state.texts().current(pipeline), Map.of(), true));
+    return spans;
   }
 
   private Way replayed(String pipeline, Replay replay) {
@@ -93,7 +122,12 @@ public final class Begun {
         source -> ReplaySource.number(source).equals(OptionalLong.of(replay.number())),
         (ends, p) -> intake(state, ends, p, replay),
         false,
-        Begun::textOfReplays);
+        Begun::textOfReplays,
+        name -> {
+          Optional<PipelineTexts.Text> text =
+              replay.version().flatMap(version -> state.texts().find(textOfReplays(name), version));
+          return List.of(new Span(text, Map.of(), true));
+        });
   }
 
   /** The dead letters of a replay as an intake. */
@@ -121,7 +155,7 @@ public final class Begun {
    * @param now the pipeline's text, with the versions of what it looks up
    */
   public void finishWithOldText(Pipeline pipeline, String now) {
-    finishWithOldText(pipeline, now, Way.live());
+    finishWithOldText(pipeline, now, live());
   }
 
   /**
@@ -194,8 +228,8 @@ public final class Begun {
 
   /**
    * Takes again what somebody has chosen to take again, from sources that still have it; the books
-   * stay as they are, since it is in them already. It is done with the text with which the pipeline
-   * ran last.
+   * stay as they are, since it is in them already. It is done with the texts with which it was
+   * taken before, as only that gives the same rows again.
    *
    * @param now the pipeline's text, with the versions of what it looks up
    * @return whether there was anything
@@ -206,7 +240,7 @@ public final class Begun {
     if (state.corrections().retakes(name).isEmpty()) {
       return false;
     }
-    takeAgain(pipeline, shaper, now, Way.live());
+    takeAgain(pipeline, shaper, now, live());
     for (Replay replay : state.replays().all(name)) {
       takeAgain(pipeline, shaper, now, replayed(name, replay));
     }
@@ -216,21 +250,39 @@ public final class Begun {
   }
 
   private void takeAgain(Pipeline pipeline, Shaper shaper, String now, Way way) {
-    String name = pipeline.name();
-    Map<SourcePartition, Long> bounds = new HashMap<>();
-    state
-        .corrections()
-        .retakes(name)
-        .forEach(
-            (source, part) -> {
-              if (way.has().test(source)) {
-                bounds.put(source, part.until());
-              }
-            });
-    if (bounds.isEmpty()) {
-      return;
+    List<Span> spans = way.spans().of(pipeline.name());
+    for (Span span : spans) {
+      Map<SourcePartition, Long> bounds = new HashMap<>();
+      state
+          .corrections()
+          .retakes(pipeline.name())
+          .forEach(
+              (source, part) -> {
+                long end = span.ends().getOrDefault(source, span.last() ? part.until() : 0L);
+                if (way.has().test(source) && end > part.position()) {
+                  bounds.put(source, Math.min(end, part.until()));
+                }
+              });
+      if (!bounds.isEmpty()) {
+        takeAgain(old(span, pipeline, shaper, now), bounds, way);
+      }
     }
-    Old old = old(pipeline, now, true, way).orElse(new Old(pipeline, shaper, Map.of()));
+  }
+
+  /** A pipeline as it was; or as it is now, if that cannot be made any more. */
+  private Old old(Span span, Pipeline pipeline, Shaper shaper, String now) {
+    Old present = new Old(pipeline, shaper, Map.of());
+    try {
+      return span.text().flatMap(text -> old(pipeline, text, now, true)).orElse(present);
+    } catch (OutsideException | MistakesException e) {
+      if (span.last()) {
+        throw e;
+      }
+      return present; // What it looked up then, or loaded, is not there any more.
+    }
+  }
+
+  private void takeAgain(Old old, Map<SourcePartition, Long> bounds, Way way) {
     RetakingTally tally = new RetakingTally(state);
     Pipeline with = old.pipeline();
     Intake intake = way.intake().open(ends, with);
@@ -239,7 +291,7 @@ public final class Begun {
             with,
             old.shaper(),
             new BoundedIntake(intake, bounds),
-            new MemoryChannel(lanes.raw().share(), tally.positions(name)),
+            new MemoryChannel(lanes.raw().share(), tally.positions(with.name())),
             ends.targets(with),
             tally);
     drain(run);
@@ -277,11 +329,15 @@ public final class Begun {
    * @param tablesOfNow whether its tables are to be as they are now
    */
   private Optional<Old> old(Pipeline pipeline, String now, boolean tablesOfNow, Way way) {
-    Optional<PipelineTexts.Text> kept = current(pipeline, way);
-    if (kept.isEmpty() || kept.get().text().equals(now)) {
+    return current(pipeline, way).flatMap(text -> old(pipeline, text, now, tablesOfNow));
+  }
+
+  private Optional<Old> old(
+      Pipeline pipeline, PipelineTexts.Text kept, String now, boolean tablesOfNow) {
+    String text = kept.text();
+    if (text.equals(now)) {
       return Optional.empty();
     }
-    String text = kept.get().text();
     Diagnostics diagnostics = Diagnostics.of("pipeline " + pipeline.name());
     Optional<Pipeline> old = DefinitionText.read(pipeline.name(), text, diagnostics);
     Map<String, Table> tables =
@@ -292,7 +348,7 @@ public final class Begun {
     }
     Map<String, String> references = PipelineText.references(text);
     Compiling.Compiled compiled = compiling.asKept(old.get(), references, tables);
-    Shaper shaper = compiled.shaper().withVersion(kept.get().version());
+    Shaper shaper = compiled.shaper().withVersion(kept.version());
     return Optional.of(new Old(old.get(), shaper, tablesOfNow ? Map.of() : compiled.tables()));
   }
 

@@ -103,6 +103,7 @@ public final class Replaying {
     compiled.references().keep();
     String key = Begun.textOfReplays(pipeline.name());
     String version = state.texts().keep(key, text).version();
+    state.replays().goesOn(replay.number(), version);
     Shaper shaper = compiled.shaper().withVersion(version);
     Map<SourcePartition, Long> positions = state.tally().positions(pipeline.name());
     RunParts parts =
