@@ -101,7 +101,7 @@ final class CompiledStep {
     rejects.step("x");
     Batch batch = steps.get(0).apply(raw, rejects);
     if (rejects.count() > 0) {
-      Batch letters = rejects.letters(records, "source", "");
+      Batch letters = rejects.letters(records, "");
       return "dies: "
           + ((TextVector) letters.column(0)).text(0)
           + " "

@@ -160,6 +160,7 @@ class DefinitionTest {
         kinds ? List.of() : routes,
         kinds ? List.of(plain, kind) : List.of(),
         kinds ? Others.STOP : Others.DEAD,
+        steps.size() % 3 == 1 ? routes : List.of(),
         policy,
         kinds ? DiskChannelConnector.onDisk(policy.bytes() << 20) : Pipeline.IN_MEMORY,
         io.wexrun.core.pipeline.Start.WITH_THE_RUN,

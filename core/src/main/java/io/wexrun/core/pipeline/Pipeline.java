@@ -27,6 +27,8 @@ import java.util.Objects;
  * @param route the entries in order; none if there are kinds
  * @param kinds the kinds of records in a stream that mixes several; none if there is a route
  * @param others what becomes of records of no kind
+ * @param dead where dead letters go, by the fields of a letter; none if all of them stay dead
+ *     letters
  * @param flush when buffers are written
  * @param channel where records wait between intake and shaping: {@link #IN_MEMORY}, or a kind of
  *     channel that outlives a run, as in {@code {disk: 10GB}}
@@ -44,6 +46,7 @@ public record Pipeline(
     List<Route> route,
     List<Kind> kinds,
     Others others,
+    List<Route> dead,
     FlushPolicy flush,
     Settings channel,
     Start start,
@@ -61,6 +64,7 @@ public record Pipeline(
     shape = List.copyOf(shape);
     route = List.copyOf(route);
     kinds = List.copyOf(kinds);
+    dead = List.copyOf(dead);
     tags = List.copyOf(tags);
   }
 
@@ -77,22 +81,22 @@ public record Pipeline(
   /** This pipeline with other patterns. */
   public Pipeline withPatterns(Map<String, String> other) {
     return new Pipeline(
-        name, about, other, intake, shape, route, kinds, others, flush, channel, start, deaths,
-        tags);
+        name, about, other, intake, shape, route, kinds, others, dead, flush, channel, start,
+        deaths, tags);
   }
 
   /** This pipeline with another intake. */
   public Pipeline withIntake(Settings other) {
     return new Pipeline(
-        name, about, patterns, other, shape, route, kinds, others, flush, channel, start, deaths,
-        tags);
+        name, about, patterns, other, shape, route, kinds, others, dead, flush, channel, start,
+        deaths, tags);
   }
 
   /** This pipeline with other limits of how many records may die. */
   public Pipeline withDeaths(Deaths other) {
     return new Pipeline(
-        name, about, patterns, intake, shape, route, kinds, others, flush, channel, start, other,
-        tags);
+        name, about, patterns, intake, shape, route, kinds, others, dead, flush, channel, start,
+        other, tags);
   }
 
   /** Collects the parts of a pipeline; reads like the file. Not for several threads. */
@@ -105,6 +109,7 @@ public record Pipeline(
     private final List<Route> route = new ArrayList<>();
     private final List<Kind> kinds = new ArrayList<>();
     private Others others = Others.DEAD;
+    private final List<Route> dead = new ArrayList<>();
     private FlushPolicy flush = FlushPolicy.DEFAULT;
     private Settings channel = IN_MEMORY;
     private Start start = Start.WITH_THE_RUN;
@@ -157,6 +162,15 @@ public record Pipeline(
       return this;
     }
 
+    /**
+     * Adds entries that send dead letters elsewhere; conditions are on the fields of a letter, such
+     * as {@code reason}. Those that no entry takes stay dead letters.
+     */
+    public Builder dead(Route... entries) {
+      dead.addAll(List.of(entries));
+      return this;
+    }
+
     /** When buffers are written. */
     public Builder flush(FlushPolicy policy) {
       flush = policy;
@@ -198,8 +212,8 @@ public record Pipeline(
             "pipeline " + name + " needs an intake, and either a route or kinds");
       }
       return new Pipeline(
-          name, about, patterns, intake, shape, route, kinds, others, flush, channel, start, deaths,
-          tags);
+          name, about, patterns, intake, shape, route, kinds, others, dead, flush, channel, start,
+          deaths, tags);
     }
   }
 }

@@ -44,9 +44,11 @@ final class Router {
   private final List<String> names = new ArrayList<>();
   private final Set<String> asked = new LinkedHashSet<>();
   private final List<String> onLibrary = new ArrayList<>();
+  private final boolean letters;
 
-  private Router(String path) {
+  private Router(String path, boolean letters) {
     this.path = path;
+    this.letters = letters;
   }
 
   /**
@@ -63,7 +65,8 @@ final class Router {
       Function<String, Optional<Destination>> destinations,
       List<String> known,
       Diagnostics diagnostics) {
-    Router router = new Router(path.toString());
+    boolean letters = fields.equals(DeadRoute.FIELDS);
+    Router router = new Router(path.toString(), letters);
     Expressions expressions = new Expressions(fields, doubtful);
     boolean open = true;
     Set<String> conditions = new HashSet<>();
@@ -108,7 +111,7 @@ final class Router {
         when.onLibrary().forEach(part -> router.onLibrary.add(at.key("when") + ": " + part));
       }
     }
-    if (open && !route.isEmpty()) {
+    if (open && !route.isEmpty() && !letters) {
       diagnostics.warning(
           "open-route",
           path,
@@ -362,7 +365,8 @@ final class Router {
         key.append(batch.records(), batch.record(row), keys);
       }
     }
-    return Rows.of(batch.with(KEYED, List.of(keys)), places, count);
+    Batch keyed = batch.with(KEYED, List.of(keys));
+    return Rows.of(letters ? DeadRoute.forQueue(batch, keyed) : keyed, places, count);
   }
 
   private String unknown(Batch batch, int row) {

@@ -52,6 +52,7 @@ public final class Shaper {
 
   private final Section common;
   private final List<Branch> branches;
+  private final Optional<DeadRoute> dead;
   private final Others others;
   private final long longest;
   private final Optional<String> blank;
@@ -62,6 +63,7 @@ public final class Shaper {
   private Shaper(
       Section common,
       List<Branch> branches,
+      Optional<DeadRoute> dead,
       Others others,
       long longest,
       Optional<String> blank,
@@ -69,6 +71,7 @@ public final class Shaper {
       String version) {
     this.common = common;
     this.branches = branches;
+    this.dead = dead;
     this.others = others;
     this.longest = longest;
     this.blank = blank;
@@ -130,11 +133,19 @@ public final class Shaper {
       branches.add(new Branch(kind.name(), mark, own, router));
     }
     branches.forEach(branch -> onLibrary.addAll(branch.router().onLibrary()));
+    Optional<DeadRoute> dead = Optional.empty();
+    if (!pipeline.dead().isEmpty()) {
+      Routing ofLetters = new Routing(new Doubtful(), destinations, known, diagnostics);
+      KeyPath at = KeyPath.ROOT.key("dead");
+      dead = Optional.of(new DeadRoute(ofLetters.compile(pipeline.dead(), at, DeadRoute.FIELDS)));
+      onLibrary.addAll(dead.get().onLibrary());
+    }
     requireAlike(branches, diagnostics);
     Marks.overlaps(pipeline.kinds(), KeyPath.ROOT.key("kinds"), diagnostics);
     return new Shaper(
         common,
         branches,
+        dead,
         pipeline.others(),
         longest(pipeline, diagnostics),
         blank(pipeline, diagnostics),
@@ -155,7 +166,7 @@ public final class Shaper {
    * @param text what tells the version from others
    */
   public Shaper withVersion(String text) {
-    return new Shaper(common, branches, others, longest, blank, onLibrary, text);
+    return new Shaper(common, branches, dead, others, longest, blank, onLibrary, text);
   }
 
   /** Kinds whose rows meet in one rollup must give it values of the same types. */
@@ -236,6 +247,7 @@ public final class Shaper {
   public Set<String> targets() {
     Set<String> targets = new LinkedHashSet<>();
     branches.forEach(branch -> targets.addAll(branch.router().targets()));
+    dead.ifPresent(route -> targets.addAll(route.targets()));
     return targets;
   }
 
@@ -372,7 +384,6 @@ public final class Shaper {
         }
       }
     }
-    Rows dead = Rows.all(rejects.letters(records, version));
     Shaped shaped =
         new Shaped(
             block,
@@ -381,13 +392,14 @@ public final class Shaper {
             copied,
             dropped + rejects.dropped(),
             rows,
-            dead,
+            Rows.all(rejects.letters(records, version)),
             rejects.reasons(),
             left(records),
             ignored,
             efforts.byPlace(),
             rejects.fitted());
-    return Confined.toPart(shaped, records, version);
+    Shaped confined = Confined.toPart(shaped, records, version);
+    return dead.map(route -> route.sendOn(confined, records)).orElse(confined);
   }
 
   private static Optional<Revival> left(Records records) {

@@ -72,6 +72,7 @@ public final class FileForms {
                 "route", routes,
                 "kinds", Form.either(Form.map(kind), Form.text()),
                 "others", word(Others.values()),
+                "dead", reference("route").about("where dead letters go, by their fields"),
                 "flush",
                     Form.keys(
                         Form.with("rows", Form.text(), "size", Form.text(), "age", Form.text())),

@@ -258,6 +258,7 @@ public final class Ends {
     site.stateIfAny()
         .ifPresent(s -> s.tally().targets(pipeline.name()).forEach(t -> names.add(t.name())));
     pipeline.route().forEach(route -> names.addAll(route.to()));
+    pipeline.dead().forEach(route -> names.addAll(route.to()));
     pipeline.kinds().forEach(kind -> kind.route().forEach(route -> names.addAll(route.to())));
     for (String name : names) {
       standing(pipeline, name).ifPresent(s -> standings.put(name, s));

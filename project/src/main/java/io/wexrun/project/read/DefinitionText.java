@@ -145,6 +145,9 @@ public final class DefinitionText {
       map.put("kinds", kinds);
       map.put("others", pipeline.others().toString());
     }
+    if (!pipeline.dead().isEmpty()) {
+      map.put("dead", pipeline.dead().stream().map(DefinitionText::map).toList());
+    }
     map.put("flush", map(pipeline.flush()));
     return map;
   }

@@ -45,6 +45,7 @@ public final class PipelineReader {
           "route",
           "kinds",
           "others",
+          "dead",
           "flush",
           "deaths",
           "cases");
@@ -72,7 +73,7 @@ public final class PipelineReader {
                 written.keys().forEach(k -> written.text(k).ifPresent(p -> patterns.put(k, p))));
     Optional<Settings> intake = intake(map);
     List<StepDefinition> shape = shape(map);
-    List<Route> route = route(map);
+    List<Route> route = route(map, "route");
     List<Kind> kinds = new ArrayList<>();
     Optional<YamlMap> written = map.map("kinds");
     written.ifPresent(
@@ -116,6 +117,7 @@ public final class PipelineReader {
                 route,
                 kinds,
                 others.orElse(Others.DEAD),
+                route(map, "dead"),
                 flush,
                 channel(map),
                 start(map),
@@ -241,8 +243,8 @@ public final class PipelineReader {
     return shape;
   }
 
-  private static List<Route> route(YamlMap map) {
-    return map.items("route").stream().map(item -> route(map, item)).toList();
+  private static List<Route> route(YamlMap map, String key) {
+    return map.items(key).stream().map(item -> route(map, item)).toList();
   }
 
   private static Kind kind(String name, YamlMap map) {
@@ -257,7 +259,7 @@ public final class PipelineReader {
     Map<String, List<String>> where = new LinkedHashMap<>();
     map.map("where")
         .ifPresent(fields -> fields.keys().forEach(key -> where.put(key, fields.texts(key))));
-    List<Route> route = new ArrayList<>(route(map));
+    List<Route> route = new ArrayList<>(route(map, "route"));
     if (map.value("to").isPresent() == map.value("route").isPresent()) {
       map.error(
           map.node(),

@@ -194,8 +194,11 @@ public final class Begun {
     return DefinitionText.read(pipeline.name(), text, diagnostics)
         .map(
             old ->
-                Stream.concat(
-                        old.route().stream(), old.kinds().stream().flatMap(k -> k.route().stream()))
+                Stream.of(
+                        old.route().stream(),
+                        old.dead().stream(),
+                        old.kinds().stream().flatMap(k -> k.route().stream()))
+                    .flatMap(routes -> routes)
                     .flatMap(route -> route.to().stream())
                     .anyMatch(name -> !ends.isDefined(name)))
         .orElse(false);
