@@ -40,7 +40,7 @@ class HouseTest {
       core.framing      : core.intake
       core.batch        : core.intake core.schema
       core.dead         : core.batch core.intake core.schema
-      core.tally        : core.dead core.identity core.intake
+      core.tally        : core.dead core.identity core.intake core.schema
       core.field        : core.batch core.diagnose core.schema core.written
       core.expression   : core.address core.batch core.diagnose core.field core.intake core.schema
       core.path         : core.batch core.diagnose core.expression core.field core.pipeline
@@ -53,9 +53,9 @@ class HouseTest {
                           core.intake core.path core.pipeline core.reference core.schema core.step core.written
       core.rollup       : core.batch core.pipeline core.schema
       core.target       : core.batch core.identity core.intake core.pipeline core.schema
-      core.shape        : core.batch core.change core.dead core.diagnose core.expression core.field
-                          core.intake core.parse core.pipeline core.reference core.schema core.step
-                          core.target core.written
+      core.shape        : core.batch core.change core.dead core.diagnose core.expression core.field core.intake
+                          core.parse core.pipeline core.reference core.schema core.step core.tally core.target
+                          core.written
       core.look         : core.batch core.diagnose core.field core.framing core.intake core.pipeline
                           core.schema core.shape
       core.channel      : core.intake core.tally
@@ -106,9 +106,9 @@ class HouseTest {
       project.yaml      : core.diagnose
       project.definition: core.intake core.pipeline core.shape
       project.read      : core.connect core.diagnose core.pipeline core.schema project.definition project.yaml
-      project.open      : core.channel core.connect core.diagnose core.intake core.pipeline
-                          core.reference core.run core.secret core.shape core.tally core.target
-                          project.definition state
+      project.open      : core.channel core.connect core.diagnose core.intake core.pipeline core.reference
+                          core.run core.secret core.shape core.tally core.target project.definition queue.ends
+                          state
       project.time      : core.pipeline
       project.check     : core.connect core.diagnose core.framing core.intake core.pipeline
                           core.reference core.run core.shape core.target core.written project.definition
@@ -117,14 +117,17 @@ class HouseTest {
                           project.definition project.open project.read project.yaml
       project.facts     : core.connect core.dead core.diagnose core.intake core.run project.read queue queue.ends
                           queue.log state
+      project.dead      : core.dead core.intake core.schema core.tally project.facts queue.ends queue.log state
       project.figures   : core.dead core.intake core.run core.shape core.tally project.facts
       project.ask       : core.diagnose core.intake core.pipeline core.run core.schema core.shape core.target project.facts
-      project.run       : core.channel core.diagnose core.identity core.intake core.pipeline core.run
-                          core.shape core.tally core.target project.facts project.open project.read project.time state
-      project           : core.channel core.connect core.dead core.diagnose core.intake core.path
-                          core.pipeline core.run core.schema core.shape core.tally core.target project.check project.ask project.definition
-                          project.draft project.facts project.open project.read project.run project.time queue
-                          queue.care queue.ends queue.log state
+      project.run       : core.channel core.dead core.diagnose core.identity core.intake core.pipeline core.run
+                          core.shape core.tally core.target project.dead project.facts project.open
+                          project.read project.time state
+      project           : core.batch core.channel core.connect core.dead core.diagnose core.identity
+                          core.intake core.path core.pipeline core.run core.schema core.shape core.tally
+                          core.target project.ask project.check project.dead project.definition project.draft
+                          project.facts project.open project.read project.run project.time queue queue.care
+                          queue.ends queue.log state
       cli.demo          : core.diagnose
       cli               : cli.demo files.content files.whole core.connect core.dead core.diagnose core.intake core.look core.pipeline
                           core.run core.schema core.shape core.tally core.target
