@@ -8,7 +8,6 @@ import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
-import java.util.Locale;
 import java.util.Map;
 import java.util.OptionalDouble;
 import java.util.stream.Collectors;
@@ -22,6 +21,7 @@ final class ReplayView {
   private final Terminal terminal;
   private final boolean json;
   private long told = System.nanoTime();
+  private long percent;
 
   ReplayView(Workspace workspace, String pipeline, Terminal terminal, boolean json) {
     this.workspace = workspace;
@@ -60,8 +60,10 @@ final class ReplayView {
     }
     told = System.nanoTime();
     OptionalDouble share = workspace.replays().share(pipeline);
-    if (share.isPresent()) {
-      terminal.say(String.format(Locale.ROOT, "%.0f %% done", 100 * share.getAsDouble()));
+    long now = Math.round(100 * share.orElse(0));
+    if (now > percent) {
+      percent = now;
+      terminal.say(percent + " % done");
     }
   }
 
