@@ -15,6 +15,8 @@ import java.util.stream.Collectors;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Option;
+import picocli.CommandLine.ParameterException;
 import picocli.CommandLine.Parameters;
 import picocli.CommandLine.Spec;
 
@@ -28,7 +30,7 @@ import picocli.CommandLine.Spec;
     footer = {
       "",
       "Exit codes: 0 the books balance; 2 no such pipeline; 3 no workspace; 4 they do not balance,"
-          + " or a target does not",
+          + " or something does not",
       "  agree with them.",
       "",
       "Example: wexrun tally --workspace tram-demo"
@@ -51,6 +53,18 @@ final class TallyCommand implements Callable<Integer> {
       description = "Which pipelines: names, patterns such as 'gate-*', or tag:WORD; else all.")
   private List<String> names = List.of();
 
+  @Option(
+      names = "--by",
+      paramLabel = "WHAT",
+      description = "Show the books by source, target, reason, hour or day (times in UTC).")
+  private TallyView.By by;
+
+  @Option(
+      names = "--prove",
+      description =
+          "Count again from the real things: sources, tables, dead letters; reads all of them.")
+  private boolean prove;
+
   TallyCommand(Terminal terminal) {
     this.terminal = terminal;
   }
@@ -60,6 +74,17 @@ final class TallyCommand implements Callable<Integer> {
     try (Workspace workspace = workspaceOption.open()) {
       List<String> known = workspace.tally().stream().map(Tally::pipeline).toList();
       List<String> chosen = NamesGiven.chosen(workspace, known, names, spec);
+      if (by != null && prove) {
+        throw new ParameterException(spec.commandLine(), "say --by or --prove, not both");
+      }
+      TallyView view = new TallyView(workspace, terminal, workspaceOption.json());
+      if (by != null) {
+        view.show(chosen, by);
+        return ExitCode.DONE;
+      }
+      if (prove) {
+        return view.prove(chosen) ? ExitCode.DONE : ExitCode.UNBALANCED;
+      }
       List<Tally> tallies =
           workspace.tally().stream().filter(t -> chosen.contains(t.pipeline())).toList();
       List<Setback> setbacks =

@@ -16,10 +16,12 @@ import io.wexrun.core.tally.Revival;
 import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.tally.TallyStore;
+import io.wexrun.core.tally.TimeTally;
 import java.time.Instant;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
 import java.util.SplittableRandom;
 import java.util.TreeMap;
 import java.util.stream.LongStream;
@@ -31,6 +33,8 @@ import org.junit.jupiter.params.provider.MethodSource;
 public abstract class TallyStoreContract {
   /** A source partition. */
   protected static final SourcePartition A = new SourcePartition("a.log");
+
+  private static final OptionalLong NEWEST = OptionalLong.of(7_000_000);
 
   /** Another source partition. */
   protected static final SourcePartition B = new SourcePartition("incoming/b 'quoted' é.log");
@@ -98,7 +102,8 @@ public abstract class TallyStoreContract {
             new Revival(A, Map.of(Reason.NO_MATCH, -4L)),
             new Revival(B, Map.of(Reason.NO_MATCH, -2L)),
             new Revival(A, Map.of(Reason.BAD_VALUE, 2L)));
-    tally.account("p", List.of(new Account(replay, 0, 8, counts, Map.of("t", 7L), revivals)));
+    tally.account(
+        "p", List.of(new Account(replay, 0, 8, counts, Map.of("t", 7L), revivals, NEWEST)));
     Tally books = open().tally("p");
     assertThat(books.counts())
         .isEqualTo(
@@ -119,6 +124,18 @@ public abstract class TallyStoreContract {
     assertThat(bySource.get(A).counts().dead())
         .isEqualTo(Map.of(Reason.NO_MATCH, 1L, Reason.BAD_VALUE, 2L));
     assertThat(bySource.get(A).revived()).isEqualTo(2);
+    assertThat(bySource.get(A).began()).hasValue(0);
+    assertThat(bySource.get(A).newest()).isEmpty();
+    assertThat(bySource.get(replay).newest()).contains(Instant.ofEpochSecond(7));
+    for (TimeTally.Unit unit : TimeTally.Unit.values()) {
+      List<TimeTally> over = open().over("p", unit);
+      assertThat(over.stream().mapToLong(TimeTally::taken).sum()).isEqualTo(12);
+      assertThat(over.stream().mapToLong(TimeTally::loaded).sum()).isEqualTo(9);
+      assertThat(over.stream().mapToLong(TimeTally::died).sum()).isEqualTo(8);
+      assertThat(over.stream().mapToLong(TimeTally::revived).sum()).isEqualTo(3);
+      assertThat(over.get(0).since()).isBeforeOrEqualTo(Instant.now());
+    }
+    assertThat(open().over("other", TimeTally.Unit.DAY)).isEmpty();
     assertThat(bySource.get(replay).counts().taken()).as("those that passed").isEqualTo(4);
   }
 

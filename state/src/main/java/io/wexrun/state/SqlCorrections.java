@@ -36,6 +36,7 @@ final class SqlCorrections implements Corrections {
           "reached_target",
           "retake",
           "ignored_tally",
+          "time_tally",
           "pipeline_text");
 
   private static final String REPLAYS = "update replay set pipeline = ? where pipeline = ?";

@@ -5,6 +5,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.schema.Instants;
 import io.wexrun.core.tally.Account;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.KnownTarget;
@@ -13,16 +14,18 @@ import io.wexrun.core.tally.Revival;
 import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.tally.TallyStore;
+import io.wexrun.core.tally.TimeTally;
 import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
+import java.time.Instant;
 import java.util.ArrayList;
-import java.util.Arrays;
 import java.util.EnumMap;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
 import java.util.TreeMap;
 
 /** The tally in a database, by statements that SQLite and PostgreSQL both take. */
@@ -39,6 +42,8 @@ final class SqlTally implements TallyStore {
             copied bigint not null,
             dropped bigint not null,
             revived bigint not null default 0,
+            began bigint,
+            newest bigint,
             primary key (pipeline, source))\
           """,
           """
@@ -94,6 +99,18 @@ final class SqlTally implements TallyStore {
             target text not null,
             lost bigint not null,
             primary key (pipeline, source, target))\
+          """,
+          """
+          create table if not exists time_tally (
+            pipeline text not null,
+            unit text not null,
+            since bigint not null,
+            taken bigint not null,
+            loaded bigint not null,
+            died bigint not null,
+            dropped bigint not null,
+            revived bigint not null,
+            primary key (pipeline, unit, since))\
           """);
 
   private static final String MOVE =
@@ -101,8 +118,23 @@ final class SqlTally implements TallyStore {
           + " copied = copied + ?, dropped = dropped + ?"
           + " where pipeline = ? and source = ? and position = ?";
   private static final String BEGIN =
-      "insert into source_tally (position, taken, unfolded, copied, dropped, pipeline, source)"
-          + " values (?, ?, ?, ?, ?, ?, ?) on conflict (pipeline, source) do nothing";
+      "insert into source_tally (position, taken, unfolded, copied, dropped, pipeline, source,"
+          + " began) values (?, ?, ?, ?, ?, ?, ?, ?) on conflict (pipeline, source) do nothing";
+  private static final String NEWEST =
+      "update source_tally set newest = ? where pipeline = ? and source = ?"
+          + " and (newest is null or newest < ?)";
+  private static final String IN_TIME =
+      "update time_tally set taken = taken + ?, loaded = loaded + ?, died = died + ?,"
+          + " dropped = dropped + ?, revived = revived + ?"
+          + " where pipeline = ? and unit = ? and since = ?";
+  private static final String NEW_TIME =
+      "insert into time_tally (taken, loaded, died, dropped, revived, pipeline, unit, since)"
+          + " values (?, ?, ?, ?, ?, ?, ?, ?)";
+  private static final String OLD_TIME =
+      "delete from time_tally where pipeline = ? and unit = ? and since < ?";
+  private static final String OVER =
+      "select since, taken, loaded, died, dropped, revived from time_tally"
+          + " where pipeline = ? and unit = ? order by since";
   private static final String REVIVED =
       "update source_tally set revived = revived + ? where pipeline = ? and source = ?";
   private static final String LOADED =
@@ -219,6 +251,7 @@ final class SqlTally implements TallyStore {
           for (Account account : accounts) {
             move(c, pipeline, account);
           }
+          noteTime(c, pipeline, accounts);
           return null;
         });
   }
@@ -240,7 +273,7 @@ final class SqlTally implements TallyStore {
     };
     int moved = SqlDatabase.update(c, MOVE, begins);
     if (moved == 0) {
-      moved = SqlDatabase.update(c, BEGIN, Arrays.copyOf(begins, 7));
+      moved = SqlDatabase.update(c, BEGIN, begins);
     }
     if (moved == 0) {
       throw OutsideException.lasting(
@@ -251,6 +284,10 @@ final class SqlTally implements TallyStore {
               + " of "
               + source
               + " any more: another run has gone on with it. Stop one of them");
+    }
+    if (account.newest().isPresent()) {
+      long newest = account.newest().getAsLong();
+      SqlDatabase.update(c, NEWEST, newest, pipeline, source, newest);
     }
     for (Map.Entry<String, Long> loaded : counts.loaded().entrySet()) {
       SqlDatabase.update(c, LOADED, pipeline, source, loaded.getKey(), loaded.getValue());
@@ -268,6 +305,59 @@ final class SqlTally implements TallyStore {
     for (Map.Entry<String, Long> ignored : counts.ignored().entrySet()) {
       SqlDatabase.update(c, IGNORED, pipeline, source, ignored.getKey(), ignored.getValue());
     }
+  }
+
+  private static void noteTime(Connection c, String pipeline, List<Account> accounts)
+      throws SQLException {
+    long taken = 0;
+    long loaded = 0;
+    long died = 0;
+    long dropped = 0;
+    long revived = 0;
+    for (Account account : accounts) {
+      Counts counts = account.counts();
+      boolean replay = ReplaySource.is(account.source());
+      taken += replay ? 0 : counts.taken();
+      loaded += counts.allLoaded();
+      died += replay ? 0 : counts.allDead();
+      dropped += counts.dropped();
+      revived += replay ? counts.taken() - counts.allDead() - counts.dropped() : 0;
+    }
+    Instant now = Instant.now();
+    for (TimeTally.Unit unit : TimeTally.Unit.values()) {
+      Object[] values = {
+        taken, loaded, died, dropped, revived, pipeline, unit.name(), Instants.micros(unit.of(now))
+      };
+      if (SqlDatabase.update(c, IN_TIME, values) == 0) {
+        SqlDatabase.update(c, NEW_TIME, values);
+        long oldest = Instants.micros(unit.oldest(now));
+        SqlDatabase.update(c, OLD_TIME, pipeline, unit.name(), oldest);
+      }
+    }
+  }
+
+  @Override
+  public List<TimeTally> over(String pipeline, TimeTally.Unit unit) {
+    return database.transaction(
+        "read the tally",
+        c -> {
+          List<TimeTally> all = new ArrayList<>();
+          SqlDatabase.query(
+              c,
+              row ->
+                  all.add(
+                      new TimeTally(
+                          Instants.instant(row.getLong(1)),
+                          row.getLong(2),
+                          row.getLong(3),
+                          row.getLong(4),
+                          row.getLong(5),
+                          row.getLong(6))),
+              OVER,
+              pipeline,
+              unit.name());
+          return all;
+        });
   }
 
   private static void die(
@@ -315,13 +405,24 @@ final class SqlTally implements TallyStore {
                         .sum();
                 all.put(
                     new SourcePartition(source),
-                    new SourceTally(row.getLong(2), counts, row.getLong(7), gone));
+                    new SourceTally(
+                        number(row, 8),
+                        row.getLong(2),
+                        counts,
+                        row.getLong(7),
+                        gone,
+                        number(row, 9).stream().mapToObj(Instants::instant).findFirst()));
               },
-              "select source, position, taken, unfolded, copied, dropped, revived"
+              "select source, position, taken, unfolded, copied, dropped, revived, began, newest"
                   + " from source_tally where pipeline = ?",
               pipeline);
           return all;
         });
+  }
+
+  private static OptionalLong number(ResultSet row, int column) throws SQLException {
+    long value = row.getLong(column);
+    return row.wasNull() ? OptionalLong.empty() : OptionalLong.of(value);
   }
 
   private static String bySource(String what, String by) {

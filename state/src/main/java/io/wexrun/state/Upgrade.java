@@ -28,9 +28,13 @@ record Upgrade(int from, List<String> statements) {
       List.of(
           // Runs, and the turns of a pipeline's texts, are tables of their own, made as always.
           new Upgrade(2, List.of()),
-          // What is replayed is a table of its own; source partitions say what was revived.
+          // What is replayed, and what was accounted for over time, are tables of their own.
           new Upgrade(
-              3, List.of("alter table source_tally add column revived bigint not null default 0")));
+              3,
+              List.of(
+                  "alter table source_tally add column revived bigint not null default 0",
+                  "alter table source_tally add column began bigint",
+                  "alter table source_tally add column newest bigint")));
 
   /** The version that this Wexrun writes. */
   static final int VERSION = FIRST + ALL.size();

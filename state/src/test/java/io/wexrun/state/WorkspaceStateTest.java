@@ -82,21 +82,34 @@ class WorkspaceStateTest {
     }
   }
 
+  /** Makes a state of today one as the first Wexrun wrote it. */
+  private static final String[] OF_VERSION_2 = {
+    "alter table source_tally drop column revived",
+    "alter table source_tally drop column began",
+    "alter table source_tally drop column newest",
+    "drop table replay",
+    "drop table time_tally",
+    "update state_version set version = 2"
+  };
+
   @Test
   void anOlderStateIsCopiedAndBroughtToThisVersion() throws Exception {
     try (WorkspaceState state = EmbeddedState.open(file)) {
       state.texts().keep("p", "one");
     }
-    inState("update state_version set version = 2", "drop table run");
+    inState("drop table run");
+    inState(OF_VERSION_2);
     try (WorkspaceState running = EmbeddedState.open(file);
         Hold hold = running.hold("p")) {
-      inState("update state_version set version = 2");
+      inState(OF_VERSION_2);
       assertThatThrownBy(() -> EmbeddedState.open(file))
           .hasMessageContaining("is of an older Wexrun, which runs pipelines of it now");
     }
     try (WorkspaceState state = EmbeddedState.open(file)) {
       assertThat(state.texts().current("p").orElseThrow().text()).isEqualTo("one");
       assertThat(state.runs().latest(List.of(), 10)).isEmpty();
+      assertThat(state.replays().all("p")).isEmpty();
+      assertThat(state.tally().bySource("p")).isEmpty();
     }
     Path copy = file.resolve("state-2.db");
     assertThat(copy).exists();

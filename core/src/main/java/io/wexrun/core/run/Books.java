@@ -39,6 +39,7 @@ final class Books {
           Counts sum = Counts.NONE;
           Map<String, Long> reached = new TreeMap<>();
           List<Revival> revivals = new ArrayList<>();
+          long newest = Long.MIN_VALUE;
           long to = -1;
           while (!ranges.isEmpty() && ranges.peek().done()) {
             Range range = ranges.remove();
@@ -57,10 +58,19 @@ final class Books {
             sum = sum.plus(range.counts());
             reached.putAll(range.reached());
             range.revival().ifPresent(revivals::add);
+            newest = Math.max(newest, range.newest.orElse(newest));
             to = range.to;
           }
           if (to >= 0) {
-            accounts.add(new Account(source, first.from, to, sum, reached, revivals));
+            accounts.add(
+                new Account(
+                    source,
+                    first.from,
+                    to,
+                    sum,
+                    reached,
+                    revivals,
+                    newest == Long.MIN_VALUE ? OptionalLong.empty() : OptionalLong.of(newest)));
           }
         });
     open.values().removeIf(Deque::isEmpty);

@@ -472,7 +472,14 @@ final class Delivery {
     Block block = shaped.block();
     long taken = block.taken() == 0 ? now * 1000 : block.taken();
     Range range =
-        new Range(block.source(), block.first(), block.end(), taken, counts, shaped.left());
+        new Range(
+            block.source(),
+            block.first(),
+            block.end(),
+            taken,
+            counts,
+            shaped.left(),
+            moments.values().stream().flatMapToLong(m -> m.last().stream()).max());
     boolean first = true;
     if (keepsRaw && !shaped.rows().isEmpty()) {
       raw.put(range, block);

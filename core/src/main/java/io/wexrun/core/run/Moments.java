@@ -6,6 +6,7 @@ import io.wexrun.core.batch.Vector;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Type;
 import java.util.List;
+import java.util.OptionalLong;
 
 /**
  * When the events of some rows happened: by the first column of their table that is a timestamp.
@@ -52,6 +53,11 @@ record Moments(long count, long base, long sum, long oldest, long newest) {
       newest = Math.max(newest, time);
     }
     return count == 0 ? NONE : new Moments(count, base, sum, oldest, newest);
+  }
+
+  /** When the last one happened, in microseconds since 1970; empty if there is none. */
+  OptionalLong last() {
+    return count == 0 ? OptionalLong.empty() : OptionalLong.of(base + newest);
   }
 
   /** How long ago they were at a time, in microseconds since 1970. */

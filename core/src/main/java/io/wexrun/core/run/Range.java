@@ -7,6 +7,7 @@ import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.Revival;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
 import java.util.TreeMap;
 
 /** A block whose rows are on their way: it is done when no target holds it any more. */
@@ -15,6 +16,7 @@ final class Range {
   final long from;
   final long to;
   final long taken;
+  final OptionalLong newest;
   private final Optional<Revival> left;
   private Counts counts;
   private final Map<String, Long> reached = new TreeMap<>();
@@ -25,6 +27,7 @@ final class Range {
    *
    * @param taken when, in microseconds since 1970
    * @param left dead letters that are replayed, as numbers below 0
+   * @param newest when the latest event in it happened, in microseconds since 1970
    */
   Range(
       SourcePartition source,
@@ -32,13 +35,15 @@ final class Range {
       long to,
       long taken,
       Counts counts,
-      Optional<Revival> left) {
+      Optional<Revival> left,
+      OptionalLong newest) {
     this.source = source;
     this.from = from;
     this.to = to;
     this.taken = taken;
     this.counts = counts;
     this.left = left;
+    this.newest = newest;
   }
 
   Counts counts() {

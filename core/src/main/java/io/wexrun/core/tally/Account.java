@@ -3,6 +3,7 @@ package io.wexrun.core.tally;
 import io.wexrun.core.intake.SourcePartition;
 import java.util.List;
 import java.util.Map;
+import java.util.OptionalLong;
 
 /**
  * A range of a source partition that is done, and what became of it.
@@ -15,6 +16,8 @@ import java.util.Map;
  *     last one
  * @param revivals if they are dead letters that were replayed: what became of them, by the source
  *     partitions that they came from first, each once
+ * @param newest when the latest event of a row in it happened, in microseconds since
+ *     1970-01-01T00:00:00Z; empty if its rows tell no time
  */
 public record Account(
     SourcePartition source,
@@ -22,7 +25,8 @@ public record Account(
     long to,
     Counts counts,
     Map<String, Long> reached,
-    List<Revival> revivals) {
+    List<Revival> revivals,
+    OptionalLong newest) {
   /** Copies the collections; sums up revivals of one source. */
   public Account {
     reached = Map.copyOf(reached);
@@ -32,7 +36,7 @@ public record Account(
   /** A range of a source that is no replay. */
   public Account(
       SourcePartition source, long from, long to, Counts counts, Map<String, Long> reached) {
-    this(source, from, to, counts, reached, List.of());
+    this(source, from, to, counts, reached, List.of(), OptionalLong.empty());
   }
 
   /** A range of which no target got a row. */

@@ -58,6 +58,12 @@ public interface TallyStore {
    */
   Map<SourcePartition, SourceTally> bySource(String pipeline);
 
+  /**
+   * What was accounted for over time, by hours or days in which there was something, in order; by
+   * the clock of this machine.
+   */
+  List<TimeTally> over(String pipeline, TimeTally.Unit unit);
+
   /** The books of a pipeline; all zero if it never ran. Nothing is held as far as a store knows. */
   Tally tally(String pipeline);
 }

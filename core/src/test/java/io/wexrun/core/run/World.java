@@ -29,6 +29,7 @@ import io.wexrun.core.tally.KnownTarget;
 import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.tally.TallyStore;
+import io.wexrun.core.tally.TimeTally;
 import io.wexrun.core.target.Destination;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.Receipt;
@@ -372,6 +373,11 @@ final class World {
     @Override
     public synchronized Map<SourcePartition, SourceTally> bySource(String pipeline) {
       return Map.of();
+    }
+
+    @Override
+    public synchronized List<TimeTally> over(String pipeline, TimeTally.Unit unit) {
+      return List.of();
     }
 
     @Override

@@ -179,6 +179,11 @@ public final class Ends {
         .flatMap(connector -> connector.reads(intake));
   }
 
+  /** Whether the store of a table is there. */
+  public boolean exists(Table table) {
+    return stores.exists(table.store());
+  }
+
   /** Whether a route may lead to a name: to a table, a queue, the dead letters, or to nothing. */
   public boolean isDefined(String target) {
     return definition.tables().containsKey(target)

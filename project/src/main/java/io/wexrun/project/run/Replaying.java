@@ -30,6 +30,7 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
 
 /**
  * Takes one replay to its end: the chosen dead letters run through their pipeline as it is now, or
@@ -151,6 +152,13 @@ public final class Replaying {
     }
     long count = records.count();
     Counts counts = new Counts(count, 0, 0, Map.of(), Map.of(), count);
-    return new Account(block.source(), block.first(), block.end(), counts, Map.of(), revivals);
+    return new Account(
+        block.source(),
+        block.first(),
+        block.end(),
+        counts,
+        Map.of(),
+        revivals,
+        OptionalLong.empty());
   }
 }

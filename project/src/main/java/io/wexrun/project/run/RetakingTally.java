@@ -9,6 +9,7 @@ import io.wexrun.core.tally.KnownTarget;
 import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.tally.TallyStore;
+import io.wexrun.core.tally.TimeTally;
 import io.wexrun.state.WorkspaceState;
 import java.util.List;
 import java.util.Map;
@@ -65,6 +66,11 @@ final class RetakingTally implements TallyStore {
   @Override
   public Map<SourcePartition, SourceTally> bySource(String pipeline) {
     return books.bySource(pipeline);
+  }
+
+  @Override
+  public List<TimeTally> over(String pipeline, TimeTally.Unit unit) {
+    return books.over(pipeline, unit);
   }
 
   @Override

@@ -1,0 +1,331 @@
+package io.wexrun.project;
+
+import io.wexrun.core.dead.Reason;
+import io.wexrun.core.diagnose.Counted;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.Assigner;
+import io.wexrun.core.intake.Block;
+import io.wexrun.core.intake.BoundedIntake;
+import io.wexrun.core.intake.Intake;
+import io.wexrun.core.intake.Source;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Route;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.run.Setback;
+import io.wexrun.core.tally.ReplaySource;
+import io.wexrun.core.tally.SourceTally;
+import io.wexrun.core.tally.Tally;
+import io.wexrun.core.target.Standing;
+import io.wexrun.project.facts.DeadFilter;
+import io.wexrun.project.facts.Proof;
+import io.wexrun.project.facts.Proof.Kind;
+import io.wexrun.state.WorkspaceState;
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.EnumMap;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.OptionalLong;
+import java.util.Set;
+import java.util.TreeMap;
+import java.util.TreeSet;
+
+/**
+ * Counts again what the books say, from the real things: the records of sources, framed again; the
+ * rows of tables; the dead letters. Changes nothing. For one thread.
+ */
+final class Prover {
+  private static final Duration PATIENCE = Duration.ofMillis(100);
+  private static final int TRIES = 50;
+
+  private final Workspace workspace;
+  private final Scene scene;
+  private final WorkspaceState state;
+
+  Prover(Workspace workspace, Scene scene, WorkspaceState state) {
+    this.workspace = workspace;
+    this.scene = scene;
+    this.state = state;
+  }
+
+  /** All lines of the books of some pipelines. */
+  List<Proof> prove(List<String> names) {
+    List<Proof> lines = new ArrayList<>();
+    for (String name : names) {
+      Map<SourcePartition, SourceTally> books = new TreeMap<>(state.tally().bySource(name));
+      books.keySet().removeIf(ReplaySource::is);
+      scene
+          .definition()
+          .pipeline(name)
+          .ifPresentOrElse(
+              pipeline -> lines.addAll(sources(pipeline, books)),
+              () ->
+                  books.forEach(
+                      (source, tally) ->
+                          lines.add(open(source, name, tally, "the pipeline is not defined"))));
+      lines.addAll(letters(name));
+    }
+    lines.addAll(targets(names));
+    for (Setback setback : workspace.setbacks()) {
+      if (names.contains(setback.pipeline())) {
+        lines.add(
+            new Proof(
+                setback.target(),
+                Kind.TARGET,
+                setback.pipeline(),
+                0,
+                OptionalLong.empty(),
+                Proof.Verdict.DIFFERS,
+                setback + "; 'wexrun reconcile " + setback.pipeline() + "' says what can be done"));
+      }
+    }
+    return lines;
+  }
+
+  private static Proof open(SourcePartition source, String name, SourceTally tally, String why) {
+    return Proof.open(
+        source.name(), Kind.SOURCE, name, tally.counts().taken(), OptionalLong.empty(), why);
+  }
+
+  private List<Proof> sources(Pipeline pipeline, Map<SourcePartition, SourceTally> books) {
+    String name = pipeline.name();
+    Map<SourcePartition, Long> bounds = new TreeMap<>();
+    books.forEach((source, tally) -> bounds.put(source, tally.position()));
+    List<Proof> lines = new ArrayList<>();
+    if (bounds.isEmpty()) {
+      return lines;
+    }
+    Map<SourcePartition, Long> found = new HashMap<>();
+    Map<SourcePartition, String> gone = new HashMap<>();
+    try (Intake intake =
+        new BoundedIntake(scene.ends().intake(pipeline, notice -> {}, false, () -> true), bounds)) {
+      Assigner assigner =
+          new Assigner(
+              intake,
+              source -> {
+                found.put(source.partition(), 0L);
+                return begin(pipeline, source, books.get(source.partition()), gone);
+              });
+      count(intake, assigner, found);
+    } catch (OutsideException e) {
+      books.forEach((source, tally) -> lines.add(open(source, name, tally, e.getMessage())));
+      return lines;
+    }
+    books.forEach(
+        (source, tally) -> {
+          if (gone.containsKey(source)) {
+            lines.add(open(source, name, tally, gone.get(source)));
+          } else if (found.getOrDefault(source, 0L) == 0 && tally.counts().taken() > 0) {
+            lines.add(
+                open(
+                    source,
+                    name,
+                    tally,
+                    "it is not where it was any more, or another one has its name"));
+          } else {
+            lines.add(
+                Proof.of(
+                    source.name(),
+                    Kind.SOURCE,
+                    name,
+                    tally.counts().taken(),
+                    found.getOrDefault(source, 0L),
+                    "the source was changed where it had been read, or the books were touched"));
+          }
+        });
+    return lines;
+  }
+
+  /** Where a source is counted from: where it was taken from first, if it still has that. */
+  private long begin(
+      Pipeline pipeline, Source source, SourceTally tally, Map<SourcePartition, String> gone) {
+    long began = tally.began().orElse(source.start());
+    boolean queue = scene.ends().reads(pipeline.intake()).isPresent();
+    if (queue && source.start() > began && keeps(pipeline)) {
+      gone.put(
+          source.partition(),
+          "its queue keeps only what stands from position " + source.start() + " on");
+    }
+    return queue ? Math.max(began, source.start()) : began;
+  }
+
+  /** Whether the queue that a pipeline reads gives up what is old. */
+  private boolean keeps(Pipeline pipeline) {
+    return scene
+        .ends()
+        .reads(pipeline.intake())
+        .map(queue -> scene.definition().targets().get(queue))
+        .map(settings -> settings.values().containsKey("keep"))
+        .orElse(true);
+  }
+
+  private static void count(Intake intake, Assigner assigner, Map<SourcePartition, Long> found) {
+    int tries = 0;
+    while (tries < TRIES) {
+      Optional<Block> block = assigner.next(PATIENCE);
+      if (block.isEmpty() && intake.drained()) {
+        return;
+      }
+      tries = block.isPresent() ? 0 : tries + 1;
+      block.ifPresent(some -> found.merge(some.source(), (long) some.records().count(), Long::sum));
+    }
+  }
+
+  private List<Proof> letters(String name) {
+    Map<Reason, Long> books = state.tally().tally(name).counts().dead();
+    Map<Reason, Long> found = new EnumMap<>(Reason.class);
+    workspace
+        .dead()
+        .read(
+            name,
+            DeadFilter.ALL,
+            letter -> {
+              found.merge(letter.letter().reason(), 1L, Long::sum);
+              return true;
+            });
+    Set<Reason> reasons = new TreeSet<>(books.keySet());
+    reasons.addAll(found.keySet());
+    List<Proof> lines = new ArrayList<>();
+    for (Reason reason : reasons) {
+      long has = found.getOrDefault(reason, 0L);
+      long said = books.getOrDefault(reason, 0L);
+      String subject = "dead letters, " + reason.code();
+      Optional<String> ahead = has > said ? ahead(name, Route.DEAD) : Optional.empty();
+      lines.add(
+          ahead
+              .map(why -> Proof.open(subject, Kind.LETTERS, name, said, OptionalLong.of(has), why))
+              .orElseGet(
+                  () ->
+                      Proof.of(
+                          subject,
+                          Kind.LETTERS,
+                          name,
+                          said,
+                          has,
+                          has < said
+                              ? "letters are missing in queue dead/" + name
+                              : "the queue has more than the books: they were put back from an"
+                                  + " earlier time")));
+    }
+    return lines;
+  }
+
+  /** Why a target may have more than the books, if there is a reason for that. */
+  private Optional<String> ahead(String name, String target) {
+    if (state.isHeld(name)) {
+      return Optional.of("the pipeline runs: targets commit before it is in the books");
+    }
+    Optional<Pipeline> pipeline = scene.definition().pipeline(name);
+    Map<SourcePartition, Long> positions = state.tally().positions(name);
+    try {
+      Standing standing =
+          pipeline.map(p -> scene.ends().standings(p).get(target)).orElse(Standing.ABSENT);
+      boolean ahead =
+          standing != null
+              && standing.progress().entrySet().stream()
+                  .anyMatch(e -> e.getValue() > positions.getOrDefault(e.getKey(), 0L));
+      return ahead
+          ? Optional.of(
+              "it is ahead of the books, since a run was killed or the books were put back from"
+                  + " an earlier time: the next run, or replay, brings them together")
+          : Optional.empty();
+    } catch (OutsideException e) {
+      return Optional.empty();
+    }
+  }
+
+  private List<Proof> targets(List<String> names) {
+    Map<String, Map<String, Long>> loaded = new TreeMap<>();
+    for (String name : state.corrections().pipelines()) {
+      Tally tally = state.tally().tally(name);
+      tally
+          .counts()
+          .loaded()
+          .forEach(
+              (target, rows) ->
+                  loaded.computeIfAbsent(target, t -> new TreeMap<>()).put(name, rows));
+    }
+    List<Proof> lines = new ArrayList<>();
+    loaded.forEach(
+        (target, by) -> {
+          if (by.keySet().stream().anyMatch(names::contains)) {
+            lines.add(target(target, by));
+          }
+        });
+    return lines;
+  }
+
+  private Proof target(String target, Map<String, Long> by) {
+    long books = by.values().stream().mapToLong(Long::longValue).sum();
+    String pipelines = String.join(", ", by.keySet());
+    Table table = scene.definition().tables().get(target);
+    Optional<String> why = table == null ? whyNotOther(target) : whyNot(table);
+    if (why.isPresent()) {
+      return Proof.open(target, Kind.TARGET, pipelines, books, OptionalLong.empty(), why.get());
+    }
+    try {
+      OptionalLong found = rows(table);
+      if (found.isEmpty()) {
+        return Proof.open(
+            target, Kind.TARGET, pipelines, books, found, "its store does not count its rows");
+      }
+      long rows = found.getAsLong();
+      Optional<String> ahead =
+          rows > books
+              ? by.keySet().stream().flatMap(name -> ahead(name, target).stream()).findFirst()
+              : Optional.empty();
+      return ahead
+          .map(reason -> Proof.open(target, Kind.TARGET, pipelines, books, found, reason))
+          .orElseGet(
+              () ->
+                  Proof.of(target, Kind.TARGET, pipelines, books, rows, difference(rows - books)));
+    } catch (OutsideException e) {
+      return Proof.open(
+          target, Kind.TARGET, pipelines, books, OptionalLong.empty(), e.getMessage());
+    }
+  }
+
+  private static String difference(long more) {
+    return more < 0
+        ? Counted.of(-more, "row") + " missing: deleted, or put back from an earlier time"
+        : Counted.of(more, "row")
+            + " more than the books: others write to it, or the books were put back";
+  }
+
+  private Optional<String> whyNotOther(String target) {
+    Settings settings = scene.definition().targets().get(target);
+    return Optional.of(
+        settings == null
+            ? "it is not defined any more"
+            : "producers may write to a queue, too; 'wexrun queue " + target + "' shows it");
+  }
+
+  private static Optional<String> whyNot(Table table) {
+    if (table.rollup().isPresent()) {
+      return Optional.of("it is a rollup, which keeps sums of its rows");
+    }
+    return table.key().isEmpty()
+        ? Optional.empty()
+        : Optional.of("rows take one another's place by its key");
+  }
+
+  private OptionalLong rows(Table table) {
+    if (!scene.ends().exists(table)) {
+      return OptionalLong.of(0);
+    }
+    if (workspace.answering().contains(table.store())) {
+      String sql = "select count(*) from \"" + table.name().replace("\"", "\"\"") + '"';
+      Object count = workspace.query(table.store(), sql).rows().get(0).get(0);
+      return OptionalLong.of(Long.parseLong(String.valueOf(count)));
+    }
+    return workspace.tables().facts().stream()
+        .filter(facts -> facts.table().name().equals(table.name()))
+        .findFirst()
+        .map(facts -> workspace.tables().rows(facts))
+        .orElse(OptionalLong.empty());
+  }
+}

@@ -1,0 +1,223 @@
+package io.wexrun.project;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import io.wexrun.core.run.RunOptions;
+import io.wexrun.core.tally.SourceTally;
+import io.wexrun.core.tally.TimeTally;
+import io.wexrun.project.facts.DeadFilter;
+import io.wexrun.project.facts.Proof;
+import io.wexrun.project.facts.Proof.Verdict;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.nio.file.StandardCopyOption;
+import java.util.Comparator;
+import java.util.List;
+import java.util.Map;
+import java.util.TreeMap;
+import java.util.stream.Collectors;
+import java.util.stream.IntStream;
+import java.util.stream.Stream;
+import org.junit.jupiter.api.AfterEach;
+import org.junit.jupiter.api.BeforeEach;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+
+/** The books are counted again from the real things, and what somebody has touched is found. */
+class ProofTest {
+  private static final List<String> BOTH = List.of("feed", "load");
+
+  @TempDir private Path base;
+  private Folder folder;
+  private Workspace workspace;
+
+  @BeforeEach
+  void load() throws Exception {
+    folder =
+        new Folder(base)
+            .write(
+                "wexrun.yaml",
+                """
+                workspace: w
+                stores: {w: {duckdb: w.db}, lake: {folder: lake, format: ndjson}}
+                queues: {q: {partitions: 1}}
+                tables:
+                  t: {in: w, columns: {id: long, at: timestamp}}
+                  files: {in: lake, columns: {id: long}}
+                  latest: {in: w, key: grade, columns: {grade: int, id: long}}
+                """)
+            .write(
+                "pipelines/p.yaml",
+                """
+                pipeline: feed
+                intake: {files: 'in/*.log'}
+                route: [{to: q}]
+                ---
+                pipeline: load
+                intake: {queue: q}
+                shape: [{template: '{at:timestamp} {id:long} {grade:int}'}]
+                route: [{to: [t, files, latest]}]
+                """);
+    write("a", 0, 200);
+    write("b", 200, 300);
+    workspace = Workspace.open(base);
+    run();
+  }
+
+  private void write(String name, int from, int to) {
+    folder.write(
+        "in/" + name + ".log",
+        IntStream.range(from, to)
+            .mapToObj(
+                i ->
+                    "2026-05-03T04:%02d:%02dZ %d %s\n"
+                        .formatted(i / 60, i % 60, i, i % 10 == 9 ? "bad" : i % 7))
+            .collect(Collectors.joining()));
+  }
+
+  private void run() throws InterruptedException {
+    try (WorkspaceRun run = workspace.run(RunOptions.untilDrained(true))) {
+      run.await();
+    }
+  }
+
+  @AfterEach
+  void close() {
+    workspace.close();
+  }
+
+  /** Touches something while nobody has it open. */
+  private void touch(Runnable act) {
+    workspace.close();
+    act.run();
+    workspace = Workspace.open(base);
+  }
+
+  private Map<String, Proof> proofs() {
+    Map<String, Proof> proofs = new TreeMap<>();
+    workspace.prove(BOTH).forEach(proof -> proofs.merge(proof.subject(), proof, (a, b) -> b));
+    return proofs;
+  }
+
+  private static List<String> of(Map<String, Proof> proofs, Verdict verdict) {
+    return proofs.values().stream()
+        .filter(proof -> proof.verdict() == verdict)
+        .map(Proof::subject)
+        .toList();
+  }
+
+  @Test
+  void whatNobodyTouchedAgrees() throws Exception {
+    Map<String, Proof> proofs = proofs();
+    assertThat(of(proofs, Verdict.DIFFERS)).isEmpty();
+    assertThat(of(proofs, Verdict.OPEN)).containsExactly("latest", "q");
+    assertThat(of(proofs, Verdict.AGREES))
+        .containsExactly("dead letters, bad-value", "files", "in/a.log", "in/b.log", "q/0", "t");
+    assertThat(proofs.get("in/a.log").found()).hasValue(200);
+    assertThat(proofs.get("t").books()).isEqualTo(270);
+    folder.write("in/c.log", "and more that was not read yet\n");
+    workspace.replays().giveUp("load", DeadFilter.ALL, "a test");
+    workspace.replays().run("load", RunOptions.untilDrained(true), replays -> {});
+    assertThat(of(proofs(), Verdict.DIFFERS)).isEmpty();
+  }
+
+  @Test
+  void rowsDeletedByHandAreFound() {
+    workspace.change("w", "delete from t where id = 3");
+    Proof proof = proofs().get("t");
+    assertThat(proof.verdict()).isEqualTo(Verdict.DIFFERS);
+    assertThat(proof.found()).hasValue(269);
+    assertThat(proof.why()).startsWith("1 row missing");
+    workspace.change("w", "truncate t");
+    assertThat(proofs().get("t").found()).hasValue(0);
+    assertThat(of(proofs(), Verdict.DIFFERS)).containsExactly("t");
+  }
+
+  @Test
+  void rowsOfOthersAreFound() {
+    workspace.change("w", "insert into t values (1, null), (2, null)");
+    assertThat(proofs().get("t").why()).startsWith("2 rows more than the books");
+  }
+
+  @Test
+  void aStoreThatWasPutBackIsFound() throws Exception {
+    touch(() -> copy("w.db", "backup"));
+    write("c", 300, 340);
+    run();
+    assertThat(proofs().get("t").verdict()).isEqualTo(Verdict.AGREES);
+    touch(() -> copy("backup", "w.db"));
+    Map<String, Proof> proofs = proofs();
+    assertThat(proofs.get("t").why()).contains("wexrun reconcile load");
+    assertThat(of(proofs, Verdict.DIFFERS)).contains("t");
+  }
+
+  @Test
+  void aStateThatWasPutBackIsSeenAndHealsInTheNextRun() throws Exception {
+    touch(() -> copy(".wexrun/state.db", "backup"));
+    write("c", 300, 340);
+    run();
+    touch(
+        () -> {
+          copy("backup", ".wexrun/state.db");
+          delete(".wexrun/state.db-wal");
+          delete(".wexrun/state.db-shm");
+        });
+    Map<String, Proof> proofs = proofs();
+    assertThat(proofs.get("t").verdict()).isEqualTo(Verdict.OPEN);
+    assertThat(proofs.get("t").why()).contains("ahead of the books");
+    run();
+    assertThat(of(proofs(), Verdict.DIFFERS)).isEmpty();
+    assertThat(proofs().get("t").found()).hasValue(306);
+  }
+
+  @Test
+  void lostSegmentsAndSourcesAreSaid() {
+    touch(
+        () -> {
+          delete(".wexrun/queues/q");
+          delete("in/a.log");
+        });
+    Map<String, Proof> proofs = proofs();
+    assertThat(proofs.get("in/a.log").verdict()).isEqualTo(Verdict.OPEN);
+    assertThat(proofs.get("in/a.log").why()).contains("not where it was any more");
+    assertThat(proofs.get("q/0").verdict()).isNotEqualTo(Verdict.AGREES);
+    touch(() -> delete(".wexrun/queues/dead/load"));
+    assertThat(proofs().get("dead letters, bad-value").why()).contains("letters are missing");
+  }
+
+  @Test
+  void theBooksAreThereBySourceAndOverTime() {
+    Map<String, SourceTally> sources = new TreeMap<>();
+    workspace.tallyBySource("load").forEach((source, tally) -> sources.put(source.name(), tally));
+    assertThat(sources).containsOnlyKeys("q/0");
+    SourceTally tally = sources.get("q/0");
+    assertThat(tally.balanced()).isTrue();
+    assertThat(tally.newest().orElseThrow()).hasToString("2026-05-03T04:04:58Z");
+    List<TimeTally> days = workspace.tallyOver("load", TimeTally.Unit.DAY);
+    assertThat(days.stream().mapToLong(TimeTally::taken).sum()).isEqualTo(300);
+    assertThat(days.stream().mapToLong(TimeTally::died).sum()).isEqualTo(30);
+  }
+
+  private void copy(String from, String to) {
+    try {
+      Files.copy(base.resolve(from), base.resolve(to), StandardCopyOption.REPLACE_EXISTING);
+    } catch (IOException e) {
+      throw new IllegalStateException(e);
+    }
+  }
+
+  private void delete(String name) {
+    Path path = base.resolve(name);
+    if (!Files.exists(path)) {
+      return;
+    }
+    try (Stream<Path> all = Files.walk(path)) {
+      for (Path each : all.sorted(Comparator.reverseOrder()).toList()) {
+        Files.delete(each);
+      }
+    } catch (IOException e) {
+      throw new IllegalStateException(e);
+    }
+  }
+}
