@@ -229,6 +229,27 @@ public abstract class TargetContract {
     assertThat(committed()).containsExactlyInAnyOrderElementsOf(all(keys(A, 0, 20), keys(B, 0, 2)));
   }
 
+  /** A run and a replay of dead letters beside it. */
+  @Test
+  void twoOfOneWriterGoOnSideBySideEachWithSourcesOfItsOwn() {
+    try (Target run = open("p")) {
+      run.stage(flush(part(A, 0, 3))).commit();
+      try (Target replay = open("p")) {
+        for (int i = 0; i < 4; i++) {
+          replay.stage(flush(part(B, 2 * i, 2 * i + 2))).commit();
+          run.stage(flush(part(A, 3 + i, 4 + i))).commit();
+        }
+      }
+      run.stage(flush(part(A, 7, 9))).commit();
+    }
+    try (Target again = open("p")) {
+      assertThat(again.progress()).containsEntry(A, 9L).containsEntry(B, 8L);
+      assertThat(again.stage(flush(part(A, 0, 9), part(B, 0, 8))).commit())
+          .isEqualTo(new Receipt(0, 17));
+    }
+    assertThat(committed()).containsExactlyInAnyOrderElementsOf(all(keys(A, 0, 9), keys(B, 0, 8)));
+  }
+
   private static void assertOvertaken(Target slow, Flush flush) {
     assertThatThrownBy(() -> slow.stage(flush).commit())
         .isInstanceOfSatisfying(

@@ -25,6 +25,7 @@ import java.util.Optional;
 import java.util.Set;
 import java.util.TreeMap;
 import java.util.UUID;
+import java.util.concurrent.ConcurrentHashMap;
 
 /**
  * A table whose rows are posted to a receiver.
@@ -39,6 +40,9 @@ final class DeliveryTarget implements Target {
   private static final String DECIDED = "sending.decided";
   private static final String STAGED = "staged-";
 
+  /** What targets of this process have staged: none of it is left of a crash. */
+  private static final Set<Path> IN_USE = ConcurrentHashMap.newKeySet();
+
   private final DeliveryStore store;
   private final Ledger ledger;
   private final Table table;
@@ -48,6 +52,7 @@ final class DeliveryTarget implements Target {
   private final Map<SourcePartition, Ledger.Reached> atOpening;
   private final Map<SourcePartition, Ledger.Reached> reached;
   private final List<Refusal> refused;
+  private final Map<SourcePartition, Long> accounted = new HashMap<>();
   private final Set<Path> staged = new HashSet<>();
 
   private DeliveryTarget(
@@ -77,8 +82,9 @@ final class DeliveryTarget implements Target {
     return ledger.alone(
         () -> {
           for (String name : new RealDisk().list(ledger.file(""))) {
-            if (name.startsWith(STAGED)) {
-              Files.delete(ledger.file(name));
+            Path left = ledger.file(name);
+            if (name.startsWith(STAGED) && !IN_USE.contains(left)) {
+              Files.delete(left);
             }
           }
           return new DeliveryTarget(store, ledger, sender, table, body);
@@ -131,7 +137,8 @@ final class DeliveryTarget implements Target {
         }
       }
     }
-    Map<SourcePartition, Ledger.Reached> next = new HashMap<>(reached);
+    Ledger.Content there = ledger.read(); // Another target of the pipeline may have gone on, too.
+    Map<SourcePartition, Ledger.Reached> next = new HashMap<>(there.sources());
     outgoing
         .ends()
         .forEach(
@@ -142,9 +149,12 @@ final class DeliveryTarget implements Target {
             });
     synchronized (refused) {
       refused.addAll(fresh);
-      ledger.write(new Ledger.Content(next, refused));
+      List<Refusal> all = new ArrayList<>(there.refused());
+      all.removeIf(each -> each.position() < accounted.getOrDefault(each.source(), 0L));
+      all.addAll(fresh);
+      ledger.write(new Ledger.Content(next, all));
     }
-    reached.putAll(next);
+    outgoing.ends().keySet().forEach(source -> reached.put(source, next.get(source)));
     return fresh;
   }
 
@@ -175,6 +185,7 @@ final class DeliveryTarget implements Target {
   @Override
   public Staged stage(Flush flush) {
     Path file = ledger.file(STAGED + UUID.randomUUID());
+    IN_USE.add(file);
     synchronized (staged) {
       staged.add(file);
     }
@@ -233,6 +244,7 @@ final class DeliveryTarget implements Target {
                 Files.deleteIfExists(ledger.file(DECIDED));
                 return refusals;
               });
+      IN_USE.remove(file);
       synchronized (staged) {
         staged.remove(file);
       }
@@ -313,6 +325,7 @@ final class DeliveryTarget implements Target {
   public void accounted(Map<SourcePartition, Long> positions) {
     synchronized (refused) {
       refused.removeIf(each -> each.position() < positions.getOrDefault(each.source(), 0L));
+      accounted.putAll(positions);
     }
   }
 
@@ -321,6 +334,7 @@ final class DeliveryTarget implements Target {
     synchronized (staged) {
       for (Path file : staged) {
         try {
+          IN_USE.remove(file);
           Files.deleteIfExists(file);
         } catch (IOException e) {
           throw failed("remove staged", e);
