@@ -137,7 +137,8 @@ final class DeadShowCommand implements Callable<Integer> {
     terminal.out.println(terminal.style(Terminal.Style.BOLD, text));
   }
 
-  private static String by(ReplayFacts replay) {
+  /** What somebody chose to do with a letter, in words. */
+  static String by(ReplayFacts replay) {
     String number = "replay " + replay.number() + ", " + replay.begun();
     return replay.kind().equals("drop")
         ? "given up by " + number

@@ -592,6 +592,11 @@ public final class Workspace implements AutoCloseable {
     return new WorkspaceDead(queues(), site.folder(), this::shaperWithoutSource, site::stateIfAny);
   }
 
+  /** From rows to records, and from records to what has become of them. */
+  public WorkspaceTrace trace() {
+    return new WorkspaceTrace(this, now, site.stateIfAny());
+  }
+
   /** Replays of this workspace's dead letters. */
   public WorkspaceReplays replays() {
     return new WorkspaceReplays(site, queues(), now, history(), this::shaperWithoutSource);

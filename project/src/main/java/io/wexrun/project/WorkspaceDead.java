@@ -65,11 +65,18 @@ public final class WorkspaceDead {
    * @throws OutsideException if they cannot be read
    */
   public void read(String pipeline, DeadFilter filter, Predicate<KeptLetter> reader) {
+    Chosen chosen = Chosen.of(pipeline, state.get());
+    readAll(pipeline, filter, letter -> chosen.isGone(letter) || reader.test(letter));
+  }
+
+  /**
+   * The same with those that were replayed and given up, as far as their queue still keeps them.
+   */
+  void readAll(String pipeline, DeadFilter filter, Predicate<KeptLetter> reader) {
     Optional<Queue> queue = queues.read("dead/" + pipeline);
     if (queue.isEmpty()) {
       return;
     }
-    Chosen chosen = Chosen.of(pipeline, state.get());
     try (Queue open = queue.get()) {
       Reader records = open.readFromOldest();
       while (true) {
@@ -79,7 +86,7 @@ public final class WorkspaceDead {
         }
         for (QueueRecord record : next) {
           KeptLetter letter = Chosen.kept(pipeline, record);
-          if (filter.wants(letter) && !chosen.isGone(letter) && !reader.test(letter)) {
+          if (filter.wants(letter) && !reader.test(letter)) {
             return;
           }
         }

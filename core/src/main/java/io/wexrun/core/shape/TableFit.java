@@ -14,6 +14,7 @@ import io.wexrun.core.expression.Expression;
 import io.wexrun.core.expression.Expressions;
 import io.wexrun.core.field.Utf8;
 import io.wexrun.core.field.ValueText;
+import io.wexrun.core.pipeline.OriginColumns;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Doubtful;
@@ -36,11 +37,12 @@ final class TableFit {
    * @param expression that computes it; null if none does
    * @param longest the most characters of a text
    * @param byDefault a vector of one; null if there is no default
+   * @param origin the column of the record's origin that it is; empty if it is none
    */
   private record Source(
-      int place, Expression expression, Type type, int longest, Vector byDefault) {
+      int place, Expression expression, Type type, int longest, Vector byDefault, String origin) {
     boolean empty() {
-      return place < 0 && expression == null;
+      return place < 0 && expression == null && origin.isEmpty();
     }
   }
 
@@ -103,6 +105,11 @@ final class TableFit {
     }
 
     void add(Wanted wanted) {
+      if (OriginColumns.is(wanted.column()) && OriginColumns.in(table)) {
+        schema = schema.with(Column.of(wanted.column(), Type.Scalar.LONG));
+        sources.add(new Source(-1, null, Type.Scalar.LONG, ANY, null, wanted.column()));
+        return;
+      }
       String where = "column '" + wanted.column() + "' of table '" + table.name() + "'";
       Optional<Source> source =
           fields.find(wanted.from()).isPresent()
@@ -143,7 +150,8 @@ final class TableFit {
       schema =
           schema.with(new Column(wanted.column(), wanted.type().orElse(type), wanted.required()));
       sources.add(
-          new Source(from.place, from.expression, type, wanted.longest().orElse(ANY), byDefault));
+          new Source(
+              from.place, from.expression, type, wanted.longest().orElse(ANY), byDefault, ""));
     }
 
     /** Whether a field that is not known to be there fills a column. */
@@ -152,7 +160,7 @@ final class TableFit {
     }
 
     private Source field(int place) {
-      return new Source(place, null, fields.column(place).type(), ANY, null);
+      return new Source(place, null, fields.column(place).type(), ANY, null, "");
     }
 
     /** A column that no field fills. */
@@ -176,7 +184,7 @@ final class TableFit {
               hint);
         }
       }
-      return new Source(-1, null, null, ANY, null);
+      return new Source(-1, null, null, ANY, null, "");
     }
 
     /** What is wrong with an expression is told where the route names the table. */
@@ -193,7 +201,7 @@ final class TableFit {
                       fault.hint()));
       expression.ifPresent(
           found -> found.onLibrary().forEach(part -> onLibrary.add(where + ": " + part)));
-      return expression.map(found -> new Source(-1, found, found.type(), ANY, null));
+      return expression.map(found -> new Source(-1, found, found.type(), ANY, null, ""));
     }
 
     private static String remedy(Wanted wanted, Type type) {
@@ -237,11 +245,23 @@ final class TableFit {
     List<Evaluated> values = new ArrayList<>();
     for (Source source : sources) {
       values.add(
-          source.expression != null
-              ? source.expression.evaluate(batch)
-              : source.place >= 0 ? new Evaluated(batch.column(source.place), null) : null);
+          !source.origin.isEmpty()
+              ? new Evaluated(origin(batch, source.origin), null)
+              : source.expression != null
+                  ? source.expression.evaluate(batch)
+                  : source.place >= 0 ? new Evaluated(batch.column(source.place), null) : null);
     }
     return new Fitted(this, batch, values);
+  }
+
+  private static LongVector origin(Batch batch, String column) {
+    LongVector numbers = new LongVector(batch.rows());
+    boolean position = column.equals(OriginColumns.POSITION);
+    long source = position ? 0 : OriginColumns.id(batch.records().source());
+    for (int row = 0; row < batch.rows(); row++) {
+      numbers.append(position ? batch.records().firstPosition(batch.record(row)) : source);
+    }
+    return numbers;
   }
 
   /**

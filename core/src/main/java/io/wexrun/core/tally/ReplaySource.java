@@ -29,6 +29,11 @@ public final class ReplaySource {
     return new SourcePartition(PREFIX + number + "-" + time + "/" + partition);
   }
 
+  /** The name under which the texts are kept with which a pipeline's dead letters are replayed. */
+  public static String textOf(String pipeline) {
+    return pipeline + " (replay)";
+  }
+
   /** Whether a source partition is of a replay. */
   public static boolean is(SourcePartition source) {
     return source.name().startsWith(PREFIX);

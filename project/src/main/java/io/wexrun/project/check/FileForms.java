@@ -128,6 +128,9 @@ public final class FileForms {
                     .about("one row for each combination of these; the others are measures"),
                 "key",
                 Form.either(Form.text(), Form.list(Form.text())),
+                "origin",
+                Form.word("true", "false")
+                    .about("whether each row tells which record it was made of, for trace"),
                 "sort",
                 Form.either(Form.text(), Form.list(Form.text()))
                     .about("by which rows of a Parquet file are in order"),

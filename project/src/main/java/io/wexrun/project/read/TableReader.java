@@ -3,6 +3,7 @@ package io.wexrun.project.read;
 import io.wexrun.core.connect.ColumnsReader;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.pipeline.Drift;
+import io.wexrun.core.pipeline.OriginColumns;
 import io.wexrun.core.pipeline.Rollup;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
@@ -61,6 +62,7 @@ final class TableReader {
             "drift",
             "group",
             "key",
+            "origin",
             "sort",
             "manage"));
     String store = map.requiredText("a table", "in").orElse("");
@@ -107,6 +109,7 @@ final class TableReader {
         computed.put(column, written.group(4).strip());
       }
     }
+    schema = withOrigin(map, schema);
     Table table =
         new Table(name, store, schema, defaults)
             .managed(manage(map))
@@ -121,6 +124,40 @@ final class TableReader {
       return rollup(map, table, computed);
     }
     return table.computed(computed).keyed(columnsOf("key", map, schema));
+  }
+
+  /** With the columns of origin, if the table is to have them. */
+  private static Schema withOrigin(YamlMap map, Schema schema) {
+    Optional<String> written = map.text("origin");
+    if (written.isEmpty()) {
+      return schema;
+    }
+    if (!List.of("true", "false").contains(written.get())) {
+      map.error(
+          "origin",
+          "bad-value",
+          "'" + written.get() + "' is neither true nor false",
+          Optional.of("origin: true keeps for each row which record it was made of"));
+    } else if (map.value("group").isPresent()) {
+      map.error(
+          "origin",
+          "wrong-form",
+          "a table with 'group' keeps no rows, so it has no 'origin'",
+          Optional.of("remove it"));
+    } else if (schema.names().stream().anyMatch(OriginColumns::is)) {
+      map.error(
+          "columns",
+          "bad-name",
+          "columns named "
+              + OriginColumns.SOURCE
+              + " and "
+              + OriginColumns.POSITION
+              + " are those of 'origin'",
+          Optional.of("give them other names"));
+    } else if (written.get().equals("true")) {
+      return OriginColumns.behind(schema);
+    }
+    return schema;
   }
 
   /** A table that keeps groups of rows: its other columns are measures. */

@@ -13,7 +13,6 @@ import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.Source;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
-import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.run.Lanes;
 import io.wexrun.core.run.PipelineRun;
 import io.wexrun.core.run.RunListener;
@@ -122,10 +121,12 @@ public final class Begun {
         source -> ReplaySource.number(source).equals(OptionalLong.of(replay.number())),
         (ends, p) -> intake(state, ends, p, replay),
         false,
-        Begun::textOfReplays,
+        ReplaySource::textOf,
         name -> {
           Optional<PipelineTexts.Text> text =
-              replay.version().flatMap(version -> state.texts().find(textOfReplays(name), version));
+              replay
+                  .version()
+                  .flatMap(version -> state.texts().find(ReplaySource.textOf(name), version));
           return List.of(new Span(text, Map.of(), true));
         });
   }
@@ -135,11 +136,6 @@ public final class Begun {
     Chosen chosen = Chosen.of(pipeline.name(), Optional.of(state));
     Map<Replays.At, byte[]> mended = state.replays().mended(replay.number());
     return ends.letters(pipeline, replay, chosen.choosing(replay, mended));
-  }
-
-  /** The name under which the texts of a pipeline's replays are kept. */
-  static String textOfReplays(String pipeline) {
-    return pipeline + " (replay)";
   }
 
   /** A pipeline's text, with the versions of what it looks up. */
@@ -170,7 +166,7 @@ public final class Begun {
   private void finishWithOldText(Pipeline pipeline, String now, Way way) {
     boolean tables = false;
     try {
-      Optional<Old> found = old(pipeline, now, false, way);
+      Optional<AsItWas> found = old(pipeline, now, false, way);
       if (found.isPresent()) {
         tables = !found.get().tables().isEmpty();
         finish(found.get(), way);
@@ -208,7 +204,7 @@ public final class Begun {
     return state.texts().current(way.text().apply(pipeline.name()));
   }
 
-  private void finish(Old old, Way way) {
+  private void finish(AsItWas old, Way way) {
     String name = old.pipeline().name();
     List<ChannelConnector> channels = way.channels() ? ends.holding(name) : List.of();
     for (ChannelConnector connector : channels) {
@@ -273,8 +269,8 @@ public final class Begun {
   }
 
   /** A pipeline as it was; or as it is now, if that cannot be made any more. */
-  private Old old(Span span, Pipeline pipeline, Shaper shaper, String now) {
-    Old present = new Old(pipeline, shaper, Map.of());
+  private AsItWas old(Span span, Pipeline pipeline, Shaper shaper, String now) {
+    AsItWas present = new AsItWas(pipeline, shaper, Map.of());
     try {
       return span.text().flatMap(text -> old(pipeline, text, now, true)).orElse(present);
     } catch (OutsideException | MistakesException e) {
@@ -285,7 +281,7 @@ public final class Begun {
     }
   }
 
-  private void takeAgain(Old old, Map<SourcePartition, Long> bounds, Way way) {
+  private void takeAgain(AsItWas old, Map<SourcePartition, Long> bounds, Way way) {
     RetakingTally tally = new RetakingTally(state);
     Pipeline with = old.pipeline();
     Intake intake = way.intake().open(ends, with);
@@ -320,43 +316,24 @@ public final class Begun {
   }
 
   /**
-   * A pipeline as it ran last.
-   *
-   * @param tables that it loaded, as they were then; those of now for others
-   */
-  private record Old(Pipeline pipeline, Shaper shaper, Map<String, Table> tables) {}
-
-  /**
    * The pipeline as it ran last, if that is not as it is now.
    *
    * @param tablesOfNow whether its tables are to be as they are now
    */
-  private Optional<Old> old(Pipeline pipeline, String now, boolean tablesOfNow, Way way) {
+  private Optional<AsItWas> old(Pipeline pipeline, String now, boolean tablesOfNow, Way way) {
     return current(pipeline, way).flatMap(text -> old(pipeline, text, now, tablesOfNow));
   }
 
-  private Optional<Old> old(
+  private Optional<AsItWas> old(
       Pipeline pipeline, PipelineTexts.Text kept, String now, boolean tablesOfNow) {
-    String text = kept.text();
-    if (text.equals(now)) {
-      return Optional.empty();
-    }
-    Diagnostics diagnostics = Diagnostics.of("pipeline " + pipeline.name());
-    Optional<Pipeline> old = DefinitionText.read(pipeline.name(), text, diagnostics);
-    Map<String, Table> tables =
-        tablesOfNow ? Map.of() : DefinitionText.readTables(pipeline.name(), text, diagnostics);
-    diagnostics.orThrow();
-    if (!old.orElseThrow().name().equals(pipeline.name())) {
-      return Optional.empty(); // It goes on where another one was, which had finished.
-    }
-    Map<String, String> references = PipelineText.references(text);
-    Compiling.Compiled compiled = compiling.asKept(old.get(), references, tables);
-    Shaper shaper = compiled.shaper().withVersion(kept.version());
-    return Optional.of(new Old(old.get(), shaper, tablesOfNow ? Map.of() : compiled.tables()));
+    // One of another name goes on where another one was, which had finished.
+    return kept.text().equals(now)
+        ? Optional.empty()
+        : AsItWas.of(pipeline.name(), kept, compiling, tablesOfNow);
   }
 
   /** The source partitions of which some target has more than the tally, and how much. */
-  private Map<SourcePartition, Long> begun(Old old, Way way) {
+  private Map<SourcePartition, Long> begun(AsItWas old, Way way) {
     String name = old.pipeline().name();
     Map<SourcePartition, Long> positions = state.tally().positions(name);
     Map<SourcePartition, Long> bounds = new HashMap<>();
@@ -381,12 +358,12 @@ public final class Begun {
   public void emptyLeftChannels(Pipeline pipeline, Shaper shaper) {
     for (ChannelConnector connector : ends.leftChannels(pipeline)) {
       Channel left = ends.openLeft(connector, pipeline.name());
-      drain(new Old(pipeline, shaper, Map.of()), new NoIntake(), left);
+      drain(new AsItWas(pipeline, shaper, Map.of()), new NoIntake(), left);
       ends.remove(connector, pipeline.name());
     }
   }
 
-  private void drain(Old old, Intake intake, Channel channel) {
+  private void drain(AsItWas old, Intake intake, Channel channel) {
     TargetOpener opener = ends.targets(old.pipeline(), old.tables());
     drain(new RunParts(old.pipeline(), old.shaper(), intake, channel, opener, state.tally()));
   }

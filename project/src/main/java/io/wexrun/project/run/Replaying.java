@@ -19,6 +19,7 @@ import io.wexrun.core.run.RunParts;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.Account;
 import io.wexrun.core.tally.Counts;
+import io.wexrun.core.tally.ReplaySource;
 import io.wexrun.core.tally.Revival;
 import io.wexrun.project.open.Ends;
 import io.wexrun.state.Replays.Kind;
@@ -102,7 +103,7 @@ public final class Replaying {
     String text = PipelineText.of(pipeline, compiled);
     new Begun(state, ends, lanes, options, compiling).finishReplay(pipeline, replay, text);
     compiled.references().keep();
-    String key = Begun.textOfReplays(pipeline.name());
+    String key = ReplaySource.textOf(pipeline.name());
     String version = state.texts().keep(key, text).version();
     state.replays().goesOn(replay.number(), version);
     Shaper shaper = compiled.shaper().withVersion(version);
