@@ -150,7 +150,7 @@ final class TallyView {
     String what =
         switch (line.kind()) {
           case SOURCE -> "records of " + line.subject();
-          case TARGET -> "rows of " + line.subject();
+          case TARGET -> "rows in " + line.subject();
           default -> line.subject();
         };
     return List.of(line.pipelines(), what, Counted.number(line.books()), found, words);

@@ -115,8 +115,8 @@ class HouseTest {
                           project.open project.read project.time project.yaml
       project.draft     : core.diagnose core.look core.pipeline core.reference core.schema core.shape
                           project.definition project.open project.read project.yaml
-      project.facts     : core.connect core.dead core.diagnose core.intake core.run project.read queue queue.ends
-                          queue.log state
+      project.facts     : core.connect core.dead core.diagnose core.intake core.run core.shape project.read
+                          queue queue.ends queue.log state
       project.dead      : core.dead core.intake core.schema core.tally project.facts queue.ends queue.log state
       project.figures   : core.dead core.intake core.run core.shape core.tally project.facts
       project.ask       : core.diagnose core.intake core.pipeline core.run core.schema core.shape core.target project.facts

@@ -301,7 +301,7 @@ final class Prover {
     return Optional.of(
         settings == null
             ? "it is not defined any more"
-            : "producers may write to a queue, too; 'wexrun queue " + target + "' shows it");
+            : "it is a queue, to which others may append, too");
   }
 
   private static Optional<String> whyNot(Table table) {
