@@ -118,6 +118,9 @@ final class ReplayCommand implements Callable<Integer> {
       }
       return ExitCode.DONE;
     }
+    if (chosen.isEmpty()) {
+      DeadCommand.sayNone(filter, terminal);
+    }
     return view.doAndShow();
   }
 

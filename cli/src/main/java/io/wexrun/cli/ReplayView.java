@@ -1,6 +1,7 @@
 package io.wexrun.cli;
 
 import io.wexrun.core.diagnose.Counted;
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.facts.ReplayFacts;
@@ -40,7 +41,16 @@ final class ReplayView {
   /** Does all that is open, and shows what has become of it. */
   int doAndShow() throws InterruptedException {
     List<Long> numbers = open().stream().map(ReplayFacts::number).toList();
-    workspace.replays().run(pipeline, RunOptions.untilDrained(true), replays -> tell());
+    try {
+      workspace.replays().run(pipeline, RunOptions.untilDrained(true), replays -> tell());
+    } catch (OutsideException e) {
+      throw new OutsideException(
+          e.getMessage()
+              + ". What was chosen stays so: 'wexrun replay "
+              + pipeline
+              + "' goes on with it",
+          e);
+    }
     List<ReplayFacts> done =
         workspace.replays().all(pipeline).stream()
             .filter(replay -> numbers.contains(replay.number()))

@@ -6,6 +6,8 @@ import io.wexrun.core.run.Setback;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.target.Resending;
 import io.wexrun.project.Workspace;
+import java.time.Duration;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -97,7 +99,8 @@ final class TallyCommand implements Callable<Integer> {
             "setbacks",
             setbacks.stream().map(ReconcileCommand::facts).toList());
       } else {
-        show(tallies, terminal);
+        showTable(tallies, terminal);
+        showShares(tallies, terminal);
         setbacks.forEach(setback -> CheckCommand.tell(setback, terminal));
         tellPutAside(workspace, terminal);
         undefined.forEach(
@@ -154,6 +157,7 @@ final class TallyCommand implements Callable<Integer> {
       facts.put("ignored", tally.counts().ignored());
     }
     facts.put("sources", tally.sources());
+    tally.newest().ifPresent(time -> facts.put("newestEvent", time.toString()));
     return facts;
   }
 
@@ -214,6 +218,16 @@ final class TallyCommand implements Callable<Integer> {
       if (!tally.counts().dead().isEmpty()) {
         terminal.out.println("  dead    " + shares(tally.counts().dead()));
       }
+      tally
+          .newest()
+          .ifPresent(
+              time ->
+                  terminal.out.println(
+                      "  events  up to "
+                          + time
+                          + " ("
+                          + WorkView.time(Duration.between(time, Instant.now()))
+                          + " ago)"));
       if (!tally.counts().ignored().isEmpty()) {
         terminal.out.println("  ignored " + shares(tally.counts().ignored()));
       }

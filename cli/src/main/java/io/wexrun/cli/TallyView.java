@@ -42,7 +42,8 @@ final class TallyView {
   void show(List<String> pipelines, By by) {
     for (String pipeline : pipelines) {
       switch (by) {
-        case SOURCE -> workspace.tallyBySource(pipeline).forEach((s, t) -> source(pipeline, s, t));
+        case SOURCE ->
+            workspace.books().bySource(pipeline).forEach((s, t) -> source(pipeline, s, t));
         case TARGET ->
             workspace
                 .tally(pipeline)
@@ -57,7 +58,8 @@ final class TallyView {
                 .forEach((reason, n) -> count(pipeline, "reason", reason.code(), "dead", n));
         default ->
             workspace
-                .tallyOver(pipeline, TimeTally.Unit.valueOf(by.name()))
+                .books()
+                .over(pipeline, TimeTally.Unit.valueOf(by.name()))
                 .forEach(time -> time(pipeline, time));
       }
     }
@@ -124,7 +126,7 @@ final class TallyView {
 
   /** Counts again, and shows what agrees; false if something does not. */
   boolean prove(List<String> pipelines) {
-    List<Proof> lines = workspace.prove(pipelines);
+    List<Proof> lines = workspace.books().prove(pipelines);
     if (json) {
       terminal.json(Map.of("lines", lines.stream().map(TallyView::facts).toList()));
     } else if (lines.isEmpty()) {

@@ -90,11 +90,15 @@ final class TraceCommand implements Callable<Integer> {
 
   private int rows(WorkspaceTrace trace) {
     if (!trace.tables().contains(table)) {
+      boolean folder = trace.unasked().contains(table);
       throw new ParameterException(
           spec.commandLine(),
-          "rows of '"
-              + table
-              + "' do not tell which records they were made of: give the table 'origin: true'"
+          (folder
+                  ? "the store of '" + table + "' does not answer queries"
+                  : "rows of '"
+                      + table
+                      + "' do not tell which records they were made of: give the table"
+                      + " 'origin: true'")
               + (trace.tables().isEmpty()
                   ? ""
                   : "; those that do are " + String.join(", ", trace.tables())));

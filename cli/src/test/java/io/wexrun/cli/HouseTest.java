@@ -107,8 +107,8 @@ class HouseTest {
       project.definition: core.intake core.pipeline core.shape
       project.read      : core.connect core.diagnose core.pipeline core.schema project.definition project.yaml
       project.open      : core.channel core.connect core.diagnose core.intake core.pipeline core.reference
-                          core.run core.secret core.shape core.tally core.target project.definition queue.ends
-                          state
+                          core.run core.secret core.shape core.tally core.target project.definition queue
+                          queue.ends state
       project.time      : core.pipeline
       project.check     : core.connect core.diagnose core.framing core.intake core.pipeline
                           core.reference core.run core.shape core.target core.written project.definition
@@ -117,17 +117,18 @@ class HouseTest {
                           project.definition project.open project.read project.yaml
       project.facts     : core.connect core.dead core.diagnose core.intake core.run core.shape project.read
                           queue queue.ends queue.log state
-      project.dead      : core.dead core.intake core.schema core.tally project.facts queue.ends queue.log state
+      project.dead      : core.batch core.dead core.identity core.intake core.schema core.shape core.tally
+                          project.facts queue queue.ends queue.log state
       project.figures   : core.dead core.intake core.run core.shape core.tally project.facts
       project.ask       : core.diagnose core.intake core.pipeline core.run core.schema core.shape core.target project.facts
       project.run       : core.channel core.dead core.diagnose core.identity core.intake core.pipeline core.run
                           core.shape core.tally core.target project.dead project.facts project.open
                           project.read project.time state
-      project           : core.batch core.channel core.connect core.dead core.diagnose core.identity
-                          core.intake core.path core.pipeline core.run core.schema core.shape core.tally
-                          core.target project.ask project.check project.dead project.definition project.draft
-                          project.facts project.open project.read project.run project.time queue queue.care
-                          queue.ends queue.log state
+      project           : core.channel core.connect core.dead core.diagnose core.identity core.intake core.path
+                          core.pipeline core.run core.schema core.shape core.tally core.target project.ask
+                          project.check project.dead project.definition project.draft project.facts
+                          project.open project.read project.run project.time queue queue.care queue.ends
+                          queue.log state
       cli.demo          : core.diagnose
       cli               : cli.demo files.content files.whole core.connect core.dead core.diagnose core.intake core.look core.pipeline
                           core.run core.schema core.shape core.tally core.target

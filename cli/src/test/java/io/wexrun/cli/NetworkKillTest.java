@@ -31,7 +31,7 @@ import tools.jackson.databind.JsonNode;
  * it came with a key.
  */
 class NetworkKillTest {
-  private static final int KILLS = Seeds.times() == 1 ? 4 : 60;
+  private static final int KILLS = Seeds.times() == 1 ? 3 : 60;
   private static final int SENDERS = 3;
 
   @TempDir private Path folder;

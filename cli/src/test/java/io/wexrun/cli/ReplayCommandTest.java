@@ -177,6 +177,22 @@ class ReplayCommandTest {
   }
 
   @Test
+  void whatWasReplayedHidesNoLettersOfAnotherQueue() throws IOException {
+    feed(100);
+    ok("run", "--once");
+    ok("dead", "drop", "scans", "--why", "a test", "--yes");
+    assertThat(ok("dead", "scans", "--list").err()).contains("no dead letters");
+    ok("queue", "delete", "dead/scans", "--unread", "--yes");
+    ok("reconcile", "scans", "--accept", "--yes");
+    feed(200);
+    ok("run", "--once");
+    JsonNode letters = ok("dead", "scans", "--list", "--json").json().get("letters");
+    assertThat(letters).hasSize(25);
+    assertThat(ok("replay", "scans").out()).contains("25  died again");
+    assertThat(ok("tally", "scans", "--prove").err()).contains(" 0 differ");
+  }
+
+  @Test
   void ofARecordOfWhichAStoreRefusedOneRowOnlyThatOneComesAgain() throws IOException {
     feed(0);
     List<String> lines = new ArrayList<>();
@@ -233,7 +249,7 @@ class ReplayCommandTest {
 
   @Test
   void whateverTheMomentAReplayIsKilledEachLetterIsRevivedOnce() throws Exception {
-    int lines = 120_000;
+    int lines = 60_000;
     feed(lines);
     ok("run", "--once");
     pipelines("{n:long} {gate} ms={ms}");

@@ -8,7 +8,6 @@ import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.diagnose.Severity;
 import io.wexrun.core.intake.Choice;
-import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.path.PathFields;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.run.RunListener;
@@ -19,10 +18,7 @@ import io.wexrun.core.shape.BlockTrial;
 import io.wexrun.core.shape.RecordTrial;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.Counts;
-import io.wexrun.core.tally.ReplaySource;
-import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.tally.Tally;
-import io.wexrun.core.tally.TimeTally;
 import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Comparing;
 import io.wexrun.core.target.QueryBounds;
@@ -36,7 +32,6 @@ import io.wexrun.project.draft.CaseFile;
 import io.wexrun.project.facts.DeadFilter;
 import io.wexrun.project.facts.Finding;
 import io.wexrun.project.facts.PlannedFile;
-import io.wexrun.project.facts.Proof;
 import io.wexrun.project.open.Connectors;
 import io.wexrun.project.open.Snapshot;
 import io.wexrun.project.open.Stores;
@@ -459,7 +454,13 @@ public final class Workspace implements AutoCloseable {
             .orElseGet(() -> new Tally(pipeline, Counts.NONE, 0, 0));
     Counts taken = new Counts(held, 0, 0, Map.of(), Map.of(), 0);
     return new Tally(
-        pipeline, books.counts().plus(taken), held, books.lost(), books.revived(), books.sources());
+        pipeline,
+        books.counts().plus(taken),
+        held,
+        books.lost(),
+        books.revived(),
+        books.sources(),
+        books.newest());
   }
 
   /**
@@ -546,31 +547,9 @@ public final class Workspace implements AutoCloseable {
     return names;
   }
 
-  /**
-   * The books of each source partition of a pipeline, by name; without its replays. Makes nothing.
-   */
-  public Map<SourcePartition, SourceTally> tallyBySource(String pipeline) {
-    Map<SourcePartition, SourceTally> all = new TreeMap<>();
-    site.stateIfAny().ifPresent(state -> all.putAll(state.tally().bySource(pipeline)));
-    all.keySet().removeIf(ReplaySource::is);
-    return all;
-  }
-
-  /** What was accounted for over time, in order. Makes nothing. */
-  public List<TimeTally> tallyOver(String pipeline, TimeTally.Unit unit) {
-    return site.stateIfAny().map(state -> state.tally().over(pipeline, unit)).orElse(List.of());
-  }
-
-  /**
-   * Counts again what the books of some pipelines say, from the real things: sources, tables and
-   * dead letters. Reads all of them, and changes nothing.
-   *
-   * @param pipelines their names; of those that are not defined any more, as much as can be
-   */
-  public List<Proof> prove(List<String> pipelines) {
-    return site.stateIfAny()
-        .map(state -> new Prover(this, now, state).prove(pipelines))
-        .orElse(List.of());
+  /** The books in parts, and how they are proven. */
+  public WorkspaceBooks books() {
+    return new WorkspaceBooks(this, now, site::stateIfAny);
   }
 
   /** The books of every pipeline; those that are not defined any more behind the others. */

@@ -15,6 +15,7 @@ import io.wexrun.queue.Reader;
 import io.wexrun.queue.log.Packs;
 import io.wexrun.queue.log.Partition;
 import io.wexrun.queue.log.QueueRecord;
+import io.wexrun.state.Replays;
 import io.wexrun.state.WorkspaceState;
 import java.io.IOException;
 import java.io.RandomAccessFile;
@@ -65,19 +66,31 @@ public final class WorkspaceDead {
    * @throws OutsideException if they cannot be read
    */
   public void read(String pipeline, DeadFilter filter, Predicate<KeptLetter> reader) {
-    Chosen chosen = Chosen.of(pipeline, state.get());
-    readAll(pipeline, filter, letter -> chosen.isGone(letter) || reader.test(letter));
+    Chosen all = Chosen.of(pipeline, state.get());
+    readBy(
+        pipeline,
+        filter,
+        queue -> {
+          Chosen chosen = all.in(queue);
+          return letter -> chosen.isGone(letter) || reader.test(letter);
+        });
   }
 
   /**
    * The same with those that were replayed and given up, as far as their queue still keeps them.
    */
   void readAll(String pipeline, DeadFilter filter, Predicate<KeptLetter> reader) {
+    readBy(pipeline, filter, queue -> reader);
+  }
+
+  private void readBy(
+      String pipeline, DeadFilter filter, Function<Queue, Predicate<KeptLetter>> readers) {
     Optional<Queue> queue = queues.read("dead/" + pipeline);
     if (queue.isEmpty()) {
       return;
     }
     try (Queue open = queue.get()) {
+      Predicate<KeptLetter> reader = readers.apply(open);
       Reader records = open.readFromOldest();
       while (true) {
         List<QueueRecord> next = records.poll(10_000, Duration.ZERO);
@@ -113,13 +126,23 @@ public final class WorkspaceDead {
    * @return empty if nobody has chosen it
    */
   public Optional<ReplayFacts> chosen(KeptLetter letter) {
-    return Chosen.of(letter.pipeline(), state.get())
-        .by(letter)
+    return by(letter)
         .flatMap(
             by ->
                 WorkspaceReplays.all(letter.pipeline(), state.get()).stream()
                     .filter(facts -> facts.number() == by.number())
                     .findFirst());
+  }
+
+  /** The replay that has chosen a letter; empty if none has. */
+  Optional<Replays.Replay> by(KeptLetter letter) {
+    Optional<Queue> queue = queues.read("dead/" + letter.pipeline());
+    if (queue.isEmpty()) {
+      return Optional.empty();
+    }
+    try (Queue open = queue.get()) {
+      return Chosen.of(letter.pipeline(), state.get()).in(open).by(letter);
+    }
   }
 
   /** The letter at a place; empty if there is none, or the queue does not keep it any more. */

@@ -62,6 +62,7 @@ final class WorkspaceDoctor {
     part("files", this::mistakes);
     part("runs", this::runs);
     part("books", this::books);
+    part("replays", this::replays);
     part("stores", this::setbacks);
     part("queues", this::queues);
     part("deliveries", this::deliveries);
@@ -275,6 +276,24 @@ final class WorkspaceDoctor {
           "books",
           "pipeline " + name + " has books, and is not defined any more",
           "if it was renamed: wexrun adopt " + name + " NEW");
+    }
+  }
+
+  private void replays() {
+    for (String pipeline : workspace.pipelineNames()) {
+      workspace.replays().all(pipeline).stream()
+          .filter(replay -> replay.ended().isEmpty())
+          .forEach(
+              replay ->
+                  add(
+                      Kind.DOUBTFUL,
+                      "books",
+                      "replay "
+                          + replay.number()
+                          + " of dead letters of "
+                          + pipeline
+                          + " has not ended: it was killed, or goes on",
+                      "if it does not go on, 'wexrun replay " + pipeline + "' ends it"));
     }
   }
 

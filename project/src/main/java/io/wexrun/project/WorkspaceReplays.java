@@ -1,27 +1,20 @@
 package io.wexrun.project;
 
-import io.wexrun.core.batch.Rows;
-import io.wexrun.core.batch.TextVector;
-import io.wexrun.core.dead.DeadLetter;
-import io.wexrun.core.dead.Reason;
 import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.OutsideException;
-import io.wexrun.core.intake.Block;
-import io.wexrun.core.intake.Records;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.run.Lanes;
 import io.wexrun.core.run.RunListener;
 import io.wexrun.core.run.RunOptions;
-import io.wexrun.core.shape.Shaped;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.target.Answer;
 import io.wexrun.project.ask.Asking;
 import io.wexrun.project.ask.Question;
 import io.wexrun.project.dead.Chosen;
+import io.wexrun.project.dead.Forecast;
 import io.wexrun.project.facts.DeadFilter;
-import io.wexrun.project.facts.DeadGroup;
 import io.wexrun.project.facts.KeptLetter;
 import io.wexrun.project.facts.ReplayFacts;
 import io.wexrun.project.facts.ReplayForecast;
@@ -29,7 +22,6 @@ import io.wexrun.project.open.WorkspaceSite;
 import io.wexrun.project.run.Replaying;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.Reader;
-import io.wexrun.queue.ends.LettersIntake;
 import io.wexrun.queue.log.QueueRecord;
 import io.wexrun.state.Replays;
 import io.wexrun.state.Replays.Kind;
@@ -37,10 +29,7 @@ import io.wexrun.state.Replays.Replay;
 import io.wexrun.state.WorkspaceState;
 import java.time.Duration;
 import java.time.Instant;
-import java.util.ArrayList;
-import java.util.Comparator;
 import java.util.HashMap;
-import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
@@ -160,96 +149,15 @@ public final class WorkspaceReplays {
     if (queue.isEmpty()) {
       return List.of();
     }
-    Chosen chosen = Chosen.of(pipeline, site.stateIfAny());
-    Map<List<Object>, ReplayForecast> sums = new LinkedHashMap<>();
     try (Queue open = queue.get()) {
-      List<LettersIntake.Part> parts = new ArrayList<>();
-      for (int i = 0; i < open.partitions(); i++) {
-        SourcePartition source = new SourcePartition(Integer.toString(i));
-        parts.add(
-            new LettersIntake.Part(source, i, open.partition(i).oldest(), open.partition(i).end()));
-      }
-      Map<KeptLetter.Place, DeadLetter> letters = new HashMap<>();
-      LettersIntake.Choosing choosing =
-          record -> {
-            KeptLetter kept = Chosen.kept(pipeline, record);
-            if (!filter.wants(kept) || chosen.by(kept).isPresent()) {
-              return Optional.empty();
-            }
-            letters.put(kept.place(), kept.letter());
-            return Optional.of(kept.letter());
-          };
-      try (LettersIntake intake = new LettersIntake(open, parts, choosing)) {
-        parts.forEach(part -> intake.assign(part.source(), part.from()));
-        Optional<Block> block = intake.poll(Duration.ZERO);
-        while (block.isPresent()) {
-          for (Block part : shaper.cut(block.get())) {
-            add(part, shaper.shape(part), letters, sums);
-          }
-          block = intake.poll(Duration.ZERO);
-        }
-      }
+      Chosen chosen = Chosen.of(pipeline, site.stateIfAny()).in(open);
+      return Forecast.of(
+          open,
+          shaper,
+          record ->
+              Optional.of(Chosen.kept(pipeline, record))
+                  .filter(kept -> filter.wants(kept) && chosen.by(kept).isEmpty()));
     }
-    return sums.values().stream()
-        .sorted(Comparator.comparingLong(ReplayForecast::count).reversed())
-        .toList();
-  }
-
-  private static void add(
-      Block block,
-      Shaped shaped,
-      Map<KeptLetter.Place, DeadLetter> letters,
-      Map<List<Object>, ReplayForecast> sums) {
-    int partition = Integer.parseInt(block.source().name());
-    Map<Long, List<String>> targets = new HashMap<>();
-    shaped
-        .rows()
-        .forEach(
-            (target, rows) -> {
-              for (int i = 0; i < rows.count(); i++) {
-                List<String> of =
-                    targets.computeIfAbsent(
-                        rows.batch().position(rows.row(i)), p -> new ArrayList<>());
-                if (!of.contains(target)) {
-                  of.add(target);
-                }
-              }
-            });
-    Map<Long, DeadGroup.Kind> deaths = deaths(shaped.dead());
-    Records records = block.records();
-    for (int i = 0; i < records.count(); i++) {
-      long position = records.position(i);
-      KeptLetter.Place place = new KeptLetter.Place(partition, position);
-      ReplayForecast one =
-          new ReplayForecast(
-              DeadGroup.Kind.of(letters.remove(place).death()),
-              targets.getOrDefault(position, List.of()),
-              Optional.ofNullable(deaths.get(position)),
-              1,
-              place);
-      sums.merge(List.of(one.was(), one.targets(), one.dies()), one, ReplayForecast::and);
-    }
-  }
-
-  private static Map<Long, DeadGroup.Kind> deaths(Rows dead) {
-    Map<Long, DeadGroup.Kind> deaths = new HashMap<>();
-    for (int i = 0; i < dead.count(); i++) {
-      int row = dead.row(i);
-      DeadLetter.Death death =
-          new DeadLetter.Death(
-              Reason.of(text(dead, "reason", row)).orElseThrow(),
-              text(dead, "step", row),
-              text(dead, "field", row),
-              text(dead, "detail", row),
-              "");
-      deaths.put(dead.batch().position(row), DeadGroup.Kind.of(death));
-    }
-    return deaths;
-  }
-
-  private static String text(Rows rows, String column, int row) {
-    int place = rows.batch().schema().find(column).orElseThrow();
-    return ((TextVector) rows.batch().column(place)).text(row);
   }
 
   /**
@@ -295,11 +203,11 @@ public final class WorkspaceReplays {
     if (queue.isEmpty()) {
       return Optional.empty();
     }
-    Chosen chosen = Chosen.of(pipeline, site.stateIfAny());
     Map<Integer, Replays.Part> parts = new TreeMap<>();
     long letters = 0;
     Replay plan;
     try (Queue open = queue.get()) {
+      Chosen chosen = Chosen.of(pipeline, site.stateIfAny()).in(open);
       Reader records = open.readFromOldest();
       List<QueueRecord> next = records.poll(LETTERS, Duration.ZERO);
       while (!next.isEmpty()) {

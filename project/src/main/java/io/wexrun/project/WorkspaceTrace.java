@@ -15,7 +15,6 @@ import io.wexrun.core.shape.RecordTrial;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.ReplaySource;
 import io.wexrun.core.target.Answer;
-import io.wexrun.project.dead.Chosen;
 import io.wexrun.project.facts.DeadFilter;
 import io.wexrun.project.facts.KeptLetter;
 import io.wexrun.project.facts.ReplayFacts;
@@ -68,6 +67,15 @@ public final class WorkspaceTrace {
         .toList();
   }
 
+  /** The tables whose rows tell their origin, and that cannot be asked. */
+  public List<String> unasked() {
+    return scene.definition().tables().values().stream()
+        .filter(OriginColumns::in)
+        .map(Table::name)
+        .filter(name -> !tables().contains(name))
+        .toList();
+  }
+
   /**
    * Rows of a table, with their records.
    *
@@ -113,7 +121,8 @@ public final class WorkspaceTrace {
     Map<Long, SourcePartition> sources = new TreeMap<>();
     for (String pipeline : workspace.pipelineNames()) {
       workspace
-          .tallyBySource(pipeline)
+          .books()
+          .bySource(pipeline)
           .keySet()
           .forEach(source -> sources.put(OriginColumns.id(source.name()), source));
     }
@@ -146,7 +155,7 @@ public final class WorkspaceTrace {
     SourcePartition partition = new SourcePartition(source);
     List<Traced> traced = new ArrayList<>();
     for (String name : workspace.pipelineNames()) {
-      if (workspace.tallyBySource(name).containsKey(partition)) {
+      if (workspace.books().bySource(name).containsKey(partition)) {
         traced.add(traced(name, partition, position));
       }
     }
@@ -156,7 +165,7 @@ public final class WorkspaceTrace {
   private Traced traced(String name, SourcePartition source, long position) {
     Optional<Pipeline> pipeline = scene.definition().pipeline(name);
     Optional<Block> block = pipeline.flatMap(p -> fetch(p, source, position));
-    boolean taken = workspace.tallyBySource(name).get(source).position() > position;
+    boolean taken = workspace.books().bySource(name).get(source).position() > position;
     Optional<PipelineTexts.Text> text = textOf(name, source, position);
     Optional<AsItWas> then = text.flatMap(t -> asItWas(name, t));
     Optional<Shaper> shaper = then.map(AsItWas::shaper).or(() -> pipeline.flatMap(p -> present(p)));
@@ -282,7 +291,7 @@ public final class WorkspaceTrace {
 
   private Traced.Letter letter(String name, KeptLetter kept) {
     Optional<ReplayFacts> facts = workspace.dead().chosen(kept);
-    Optional<Replays.Replay> replay = Chosen.of(name, state).by(kept);
+    Optional<Replays.Replay> replay = workspace.dead().by(kept);
     Optional<RecordTrial> trial =
         replay
             .flatMap(Replays.Replay::version)

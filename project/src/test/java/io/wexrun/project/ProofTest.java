@@ -96,7 +96,10 @@ class ProofTest {
 
   private Map<String, Proof> proofs() {
     Map<String, Proof> proofs = new TreeMap<>();
-    workspace.prove(BOTH).forEach(proof -> proofs.merge(proof.subject(), proof, (a, b) -> b));
+    workspace
+        .books()
+        .prove(BOTH)
+        .forEach(proof -> proofs.merge(proof.subject(), proof, (a, b) -> b));
     return proofs;
   }
 
@@ -189,12 +192,15 @@ class ProofTest {
   @Test
   void theBooksAreThereBySourceAndOverTime() {
     Map<String, SourceTally> sources = new TreeMap<>();
-    workspace.tallyBySource("load").forEach((source, tally) -> sources.put(source.name(), tally));
+    workspace
+        .books()
+        .bySource("load")
+        .forEach((source, tally) -> sources.put(source.name(), tally));
     assertThat(sources).containsOnlyKeys("q/0");
     SourceTally tally = sources.get("q/0");
     assertThat(tally.balanced()).isTrue();
     assertThat(tally.newest().orElseThrow()).hasToString("2026-05-03T04:04:58Z");
-    List<TimeTally> days = workspace.tallyOver("load", TimeTally.Unit.DAY);
+    List<TimeTally> days = workspace.books().over("load", TimeTally.Unit.DAY);
     assertThat(days.stream().mapToLong(TimeTally::taken).sum()).isEqualTo(300);
     assertThat(days.stream().mapToLong(TimeTally::died).sum()).isEqualTo(30);
   }

@@ -85,6 +85,7 @@ public final class EmbeddedState implements WorkspaceState {
       for (String table : SqlTally.TABLES) {
         statement.execute(table);
       }
+      statement.execute(SqlTimeTally.TABLE);
       statement.execute(SqlCorrections.TABLE);
       for (String table : SqlTexts.TABLES) {
         statement.execute(table);

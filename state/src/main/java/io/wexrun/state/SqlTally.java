@@ -99,18 +99,6 @@ final class SqlTally implements TallyStore {
             target text not null,
             lost bigint not null,
             primary key (pipeline, source, target))\
-          """,
-          """
-          create table if not exists time_tally (
-            pipeline text not null,
-            unit text not null,
-            since bigint not null,
-            taken bigint not null,
-            loaded bigint not null,
-            died bigint not null,
-            dropped bigint not null,
-            revived bigint not null,
-            primary key (pipeline, unit, since))\
           """);
 
   private static final String MOVE =
@@ -123,18 +111,6 @@ final class SqlTally implements TallyStore {
   private static final String NEWEST =
       "update source_tally set newest = ? where pipeline = ? and source = ?"
           + " and (newest is null or newest < ?)";
-  private static final String IN_TIME =
-      "update time_tally set taken = taken + ?, loaded = loaded + ?, died = died + ?,"
-          + " dropped = dropped + ?, revived = revived + ?"
-          + " where pipeline = ? and unit = ? and since = ?";
-  private static final String NEW_TIME =
-      "insert into time_tally (taken, loaded, died, dropped, revived, pipeline, unit, since)"
-          + " values (?, ?, ?, ?, ?, ?, ?, ?)";
-  private static final String OLD_TIME =
-      "delete from time_tally where pipeline = ? and unit = ? and since < ?";
-  private static final String OVER =
-      "select since, taken, loaded, died, dropped, revived from time_tally"
-          + " where pipeline = ? and unit = ? order by since";
   private static final String REVIVED =
       "update source_tally set revived = revived + ? where pipeline = ? and source = ?";
   private static final String LOADED =
@@ -251,7 +227,7 @@ final class SqlTally implements TallyStore {
           for (Account account : accounts) {
             move(c, pipeline, account);
           }
-          noteTime(c, pipeline, accounts);
+          SqlTimeTally.note(c, pipeline, accounts);
           return null;
         });
   }
@@ -307,57 +283,9 @@ final class SqlTally implements TallyStore {
     }
   }
 
-  private static void noteTime(Connection c, String pipeline, List<Account> accounts)
-      throws SQLException {
-    long taken = 0;
-    long loaded = 0;
-    long died = 0;
-    long dropped = 0;
-    long revived = 0;
-    for (Account account : accounts) {
-      Counts counts = account.counts();
-      boolean replay = ReplaySource.is(account.source());
-      taken += replay ? 0 : counts.taken();
-      loaded += counts.allLoaded();
-      died += replay ? 0 : counts.allDead();
-      dropped += counts.dropped();
-      revived += replay ? counts.taken() - counts.allDead() - counts.dropped() : 0;
-    }
-    Instant now = Instant.now();
-    for (TimeTally.Unit unit : TimeTally.Unit.values()) {
-      Object[] values = {
-        taken, loaded, died, dropped, revived, pipeline, unit.name(), Instants.micros(unit.of(now))
-      };
-      if (SqlDatabase.update(c, IN_TIME, values) == 0) {
-        SqlDatabase.update(c, NEW_TIME, values);
-        long oldest = Instants.micros(unit.oldest(now));
-        SqlDatabase.update(c, OLD_TIME, pipeline, unit.name(), oldest);
-      }
-    }
-  }
-
   @Override
   public List<TimeTally> over(String pipeline, TimeTally.Unit unit) {
-    return database.transaction(
-        "read the tally",
-        c -> {
-          List<TimeTally> all = new ArrayList<>();
-          SqlDatabase.query(
-              c,
-              row ->
-                  all.add(
-                      new TimeTally(
-                          Instants.instant(row.getLong(1)),
-                          row.getLong(2),
-                          row.getLong(3),
-                          row.getLong(4),
-                          row.getLong(5),
-                          row.getLong(6))),
-              OVER,
-              pipeline,
-              unit.name());
-          return all;
-        });
+    return database.transaction("read the tally", c -> SqlTimeTally.read(c, pipeline, unit));
   }
 
   private static void die(
@@ -474,6 +402,12 @@ final class SqlTally implements TallyStore {
               row -> dead.put(Reason.of(row.getString(1)).orElseThrow(), row.getLong(2)),
               "select reason, sum(dead) from dead_tally where pipeline = ? group by reason",
               pipeline);
+          List<Instant> events = new ArrayList<>();
+          SqlDatabase.query(
+              c,
+              row -> number(row, 1).stream().mapToObj(Instants::instant).forEach(events::add),
+              "select max(newest) from source_tally where pipeline = ?",
+              pipeline);
           long[] lost = new long[1];
           SqlDatabase.query(
               c,
@@ -490,7 +424,8 @@ final class SqlTally implements TallyStore {
                   + " order by 2 desc limit 200",
               pipeline);
           Counts counts = new Counts(sums[1], sums[2], sums[3], loaded, dead, sums[4], ignored);
-          return new Tally(pipeline, counts, 0, lost[0], sums[5], (int) sums[0]);
+          return new Tally(
+              pipeline, counts, 0, lost[0], sums[5], (int) sums[0], events.stream().findFirst());
         });
   }
 }

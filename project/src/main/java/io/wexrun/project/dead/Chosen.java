@@ -5,6 +5,7 @@ import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.schema.Instants;
 import io.wexrun.project.facts.DeadFilter;
 import io.wexrun.project.facts.KeptLetter;
+import io.wexrun.queue.Queue;
 import io.wexrun.queue.ends.DeadLetters;
 import io.wexrun.queue.ends.LettersIntake;
 import io.wexrun.queue.log.QueueRecord;
@@ -45,6 +46,16 @@ public final class Chosen {
     return replays.isEmpty()
         ? NONE
         : new Chosen(pipeline, replays, state.get().tally().positions(pipeline));
+  }
+
+  /**
+   * Only what was chosen from a queue of dead letters: in another one that had its name before,
+   * positions mean other letters.
+   */
+  public Chosen in(Queue queue) {
+    List<Replay> some =
+        replays.stream().filter(replay -> replay.queue().equals(queue.identity())).toList();
+    return some.size() == replays.size() ? this : new Chosen(pipeline, some, positions);
   }
 
   /** The letter that a record of a queue of dead letters is. */

@@ -28,6 +28,7 @@ import io.wexrun.core.tally.KnownTarget;
 import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Target;
 import io.wexrun.project.definition.WorkspaceDefinition;
+import io.wexrun.queue.Queue;
 import io.wexrun.queue.ends.LettersIntake;
 import io.wexrun.queue.ends.Queues;
 import io.wexrun.state.Replays;
@@ -42,6 +43,7 @@ import java.util.TreeMap;
 import java.util.TreeSet;
 import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
+import java.util.function.Function;
 
 /** Opens what pipelines are connected to: intakes, channels and targets. For several threads. */
 public final class Ends {
@@ -153,9 +155,10 @@ public final class Ends {
    * Dead letters of a pipeline as its intake.
    *
    * @param replay where they are
-   * @param choosing which of them come, and as what
+   * @param choosing which letters of their queue come, and as what
    */
-  public Intake letters(Pipeline pipeline, Replays.Replay replay, LettersIntake.Choosing choosing) {
+  public Intake letters(
+      Pipeline pipeline, Replays.Replay replay, Function<Queue, LettersIntake.Choosing> choosing) {
     List<LettersIntake.Part> parts =
         replay.parts().stream()
             .map(
@@ -166,7 +169,8 @@ public final class Ends {
                         part.from(),
                         part.until()))
             .toList();
-    return new LettersIntake(Queues.of(site).open(pipeline.deadLetters()), parts, choosing);
+    Queue queue = Queues.of(site).open(pipeline.deadLetters());
+    return new LettersIntake(queue, parts, choosing.apply(queue));
   }
 
   private IntakeConnector connector(Pipeline pipeline) {

@@ -135,7 +135,7 @@ public final class Begun {
   static Intake intake(WorkspaceState state, Ends ends, Pipeline pipeline, Replay replay) {
     Chosen chosen = Chosen.of(pipeline.name(), Optional.of(state));
     Map<Replays.At, byte[]> mended = state.replays().mended(replay.number());
-    return ends.letters(pipeline, replay, chosen.choosing(replay, mended));
+    return ends.letters(pipeline, replay, queue -> chosen.in(queue).choosing(replay, mended));
   }
 
   /** A pipeline's text, with the versions of what it looks up. */
