@@ -57,6 +57,7 @@ class ReplayCommandTest {
           - origin: {at: position, from: source, tag: key}
         route: [{when: ms > 30, to: [scans, slow]}, {otherwise: scans}]
         flush: {rows: 500}
+        deaths: {warn: 5%%, of: 1000}
         ---
         pipeline: sales
         intake: {files: 'sales.csv', header: true}
@@ -248,11 +249,15 @@ class ReplayCommandTest {
   }
 
   @Test
-  void whateverTheMomentAReplayIsKilledEachLetterIsRevivedOnce() throws Exception {
+  void aBadDeployIsNoticedMendedTriedAndReplayedWhateverIsKilledMeanwhile() throws Exception {
     int lines = 60_000;
     feed(lines);
-    ok("run", "--once");
+    assertThat(ok("run", "--once").err()).contains("scans", "of the last", "records died");
     pipelines("{n:long} {gate} ms={ms}");
+    JsonNode forecast = ok("replay", "scans", "--dry-run", "--json").json().get("forecast");
+    assertThat(forecast.get(0).get("count").asInt()).isEqualTo(lines / 5);
+    assertThat(forecast.get(0).get("targets")).hasSize(1);
+    assertThat(forecast.get(1).get("dies").get("step").asString()).isEqualTo("shape[2].cast");
     long seed = System.nanoTime();
     System.out.println("replay kill seed " + seed);
     SplittableRandom dice = new SplittableRandom(seed);
