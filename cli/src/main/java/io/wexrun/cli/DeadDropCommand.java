@@ -20,16 +20,16 @@ import picocli.CommandLine.Spec;
 @Command(
     name = "drop",
     mixinStandardHelpOptions = true,
-    description = {
-      "Give dead letters up: all, or those that are chosen. They are in the books as dropped then,",
-      "and the history says who gave them up, and why. Without --yes nothing is changed."
-    },
+    description =
+        "Give dead letters up: all, or those that are chosen. They are in the books as "
+            + "dropped then, and the history says who gave them up, and why. Without --yes "
+            + "nothing is changed.",
     footer = {
       "",
-      "Exit codes: 0 done; 1 the workspace has mistakes; 2 no such pipeline or reason; 3 the",
-      "pipeline is held by another process.",
+      "Exit codes: 0 done; 1 the workspace has mistakes; 2 no such pipeline or "
+          + "reason; 3 the pipeline is held by another process.",
       "",
-      "Example: wexrun dead drop gate-load --reason no-match --why \"lines of a test\""
+      "Example: wexrun dead drop gate-load --reason no-match --why tests"
     })
 final class DeadDropCommand implements Callable<Integer> {
   private final Terminal terminal;

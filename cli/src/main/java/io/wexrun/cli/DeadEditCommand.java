@@ -31,16 +31,17 @@ import picocli.CommandLine.Spec;
 @Command(
     name = "edit",
     mixinStandardHelpOptions = true,
-    description = {
-      "Mend dead letters by hand: write some to a file with --out, correct their records there in",
-      "any editor, and give the file back with --from. Those that were changed run through the",
-      "pipeline again with the corrected bytes; the letters keep the bytes with which they came.",
-      "With neither, the file is opened in the editor that VISUAL or EDITOR names."
-    },
+    description =
+        "Mend dead letters by hand: write some to a file with --out, correct their "
+            + "records there in any editor, and give the file back with --from. Those that "
+            + "were changed run through the pipeline again with the corrected bytes; the "
+            + "letters keep the bytes with which they came. With neither, the file is opened "
+            + "in the editor that VISUAL or EDITOR names.",
     footer = {
       "",
-      "Exit codes: 0 done; 1 the workspace has mistakes; 2 no such pipeline or letter, or the file",
-      "is not as it was written; 3 a file cannot be read or written, or the pipeline is held.",
+      "Exit codes: 0 done; 1 the workspace has mistakes; 2 no such pipeline or "
+          + "letter, or the file is not as it was written; 3 a file cannot be read or "
+          + "written, or the pipeline is held.",
       "",
       "Example: wexrun dead edit gate-load --reason bad-value --out letters.txt"
     })

@@ -30,17 +30,16 @@ import picocli.CommandLine.Spec;
 @Command(
     name = "export",
     mixinStandardHelpOptions = true,
-    description = {
-      "Write dead letters to a file: NDJSON with all that is known, CSV, or the raw records"
-          + " exactly",
-      "as they came, each with a line end behind it. The letters stay where they are."
-    },
+    description =
+        "Write dead letters to a file: NDJSON with all that is known, CSV, or the raw "
+            + "records exactly as they came, each with a line end behind it. The letters "
+            + "stay where they are.",
     footer = {
       "",
-      "Exit codes: 0 done; 2 no such pipeline or reason; 3 no workspace, or the file cannot be",
-      "written, or is there already.",
+      "Exit codes: 0 done; 2 no such pipeline or reason; 3 no workspace, or the file "
+          + "cannot be written, or is there already.",
       "",
-      "Example: wexrun dead export gate-load --reason bad-value --as raw --out bad-values.log"
+      "Example: wexrun dead export gate-load --reason bad-value --as raw --out " + "bad-values.log"
     })
 final class DeadExportCommand implements Callable<Integer> {
   /** How letters are written. */

@@ -23,17 +23,17 @@ import picocli.CommandLine.Spec;
 @Command(
     name = "replay",
     mixinStandardHelpOptions = true,
-    description = {
-      "Run dead letters through their pipeline again, as it is now: all, or those that are chosen.",
-      "Those that pass enter their targets, once, whatever is killed meanwhile, and are dead no",
-      "more; the others stay dead letters. If the pipeline runs, its run does it. A replay that",
-      "was killed is gone on with first."
-    },
+    description =
+        "Run dead letters through their pipeline again, as it is now: all, or those "
+            + "that are chosen. Those that pass enter their targets, once, whatever is "
+            + "killed meanwhile, and are dead no more; the others stay dead letters. If the "
+            + "pipeline runs, its run does it. A replay that was killed is gone on with "
+            + "first.",
     footer = {
       "",
-      "Exit codes: 0 done; 1 the workspace has mistakes; 2 no such pipeline or reason; 3 a store"
-          + " or",
-      "the pipeline is held by another process, or something else failed: what is done stays done.",
+      "Exit codes: 0 done; 1 the workspace has mistakes; 2 no such pipeline or "
+          + "reason; 3 a store or the pipeline is held by another process, or something "
+          + "else failed: what is done stays done.",
       "",
       "Example: wexrun replay gate-load --reason bad-value --dry-run"
     })

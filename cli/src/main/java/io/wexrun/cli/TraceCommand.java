@@ -25,15 +25,15 @@ import picocli.CommandLine.Spec;
 @Command(
     name = "trace",
     mixinStandardHelpOptions = true,
-    description = {
-      "Show from which records rows of a table were made, and how: with the pipeline's text of",
-      "then. Or with --record, where a record went: into which tables, or why it died, and whether",
-      "it came back. Rows can be traced of tables with 'origin: true'."
-    },
+    description =
+        "Show from which records rows of a table were made, and how: with the "
+            + "pipeline's text of then. Or with --record, where a record went: into which "
+            + "tables, or why it died, and whether it came back. Rows can be traced of "
+            + "tables with 'origin: true'.",
     footer = {
       "",
-      "Exit codes: 0 done; 2 no such table or source; 3 a store is held, or does not take the"
-          + " condition.",
+      "Exit codes: 0 done; 2 no such table or source; 3 a store is held, or does not "
+          + "take the condition.",
       "",
       "Example: wexrun trace --record gate-events/0@136"
     })
