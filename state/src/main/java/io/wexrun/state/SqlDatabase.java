@@ -5,9 +5,15 @@ import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
+import java.time.Duration;
 
 /** One connection to a database, used in transactions. For several threads, one at a time. */
 final class SqlDatabase implements AutoCloseable {
+  /** What SQLite says if somebody else writes. */
+  private static final int BUSY = 5;
+
+  private static final Duration PATIENCE = Duration.ofSeconds(30);
+
   private final Connection connection;
   private final String name;
 
@@ -34,15 +40,26 @@ final class SqlDatabase implements AutoCloseable {
   }
 
   /**
-   * Does work and commits it; or, if it fails, nothing.
+   * Does work and commits it; or, if it fails, nothing. The work is done again if another process
+   * came between, so it must not keep anything of an attempt.
    *
    * @param what for the message: {@code write the tally}
    */
   synchronized <T> T transaction(String what, Work<T> work) {
+    long until = System.nanoTime() + PATIENCE.toNanos();
     try {
-      T result = work.on(connection);
-      connection.commit();
-      return result;
+      while (true) {
+        try {
+          T result = work.on(connection);
+          connection.commit();
+          return result;
+        } catch (SQLException e) {
+          if (e.getErrorCode() != BUSY || System.nanoTime() > until) {
+            throw e;
+          }
+          rollback(e); // Another process has written since this transaction began to read.
+        }
+      }
     } catch (SQLException e) {
       rollback(e);
       throw new OutsideException(

@@ -4,6 +4,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.identity.Identity;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
@@ -11,7 +12,12 @@ import java.sql.Connection;
 import java.sql.DriverManager;
 import java.sql.SQLException;
 import java.sql.Statement;
+import java.time.Instant;
+import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.concurrent.CompletableFuture;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
@@ -124,6 +130,47 @@ class WorkspaceStateTest {
     inState("update state_version set version = 1");
     assertThatThrownBy(() -> EmbeddedState.open(file))
         .hasMessageContaining("before the first release (version 1)");
+  }
+
+  @Test
+  void severalProcessesWriteAtOnce() throws Exception {
+    int each = 150;
+    try (WorkspaceState one = EmbeddedState.open(file);
+        WorkspaceState two = EmbeddedState.open(file)) {
+      List<CompletableFuture<Void>> both = new ArrayList<>();
+      for (WorkspaceState state : List.of(one, two)) {
+        String name = state == one ? "one" : "two";
+        both.add(
+            CompletableFuture.runAsync(
+                () -> {
+                  for (int i = 0; i < each; i++) {
+                    state.replays().begin(plan(name), Map.of());
+                    state.texts().keep(name, "text " + i);
+                  }
+                }));
+      }
+      both.forEach(CompletableFuture::join);
+      List<Long> numbers = new ArrayList<>();
+      one.replays().all("one").forEach(replay -> numbers.add(replay.number()));
+      one.replays().all("two").forEach(replay -> numbers.add(replay.number()));
+      assertThat(numbers).hasSize(2 * each).doesNotHaveDuplicates();
+      assertThat(two.texts().current("one").orElseThrow().text()).isEqualTo("text " + (each - 1));
+    }
+  }
+
+  private static Replays.Replay plan(String pipeline) {
+    return new Replays.Replay(
+        0,
+        pipeline,
+        Replays.Kind.REPLAY,
+        "",
+        1,
+        Identity.fresh(),
+        List.of(new Replays.Part(0, 0, 1)),
+        "somebody",
+        Instant.now(),
+        Optional.empty(),
+        Optional.empty());
   }
 
   @Test
