@@ -613,29 +613,68 @@ public abstract class StoreContract {
     assertThat(found(table)).containsExactly("[0]", "[1]", "[2]", "[3]", "[4]", "[5]");
   }
 
-  @Test
-  void aShadowTakesThePlaceOfItsTable() {
-    boolean swaps;
+  private boolean swaps() {
     try (Store store = open()) {
-      swaps = store instanceof Swapping;
+      return store instanceof Swapping;
     }
-    assumeThat(swaps).isTrue();
+  }
+
+  private void swap(Swapping.Exchange... exchanges) {
+    try (Store store = open()) {
+      ((Swapping) store).swap(List.of(exchanges));
+    }
+  }
+
+  @Test
+  void shadowsTakeThePlacesOfTheirTablesWhichAreKept() {
+    assumeThat(swaps()).isTrue();
     Table table = table("t", "n", "int");
     Table shadow = table("t_shadow", "n", "int", "more", "text");
+    Table keyed = table("k_shadow", "n", "int").keyed(List.of("n"));
     load(table, List.of(List.of("1")));
     load(shadow, List.of(List.of("2", "x")));
-    Optional<Identity> before = identity(shadow);
-    try (Store store = open()) {
-      ((Swapping) store).swap("t", "t_shadow");
-    }
+    load(keyed, List.of(List.of("3"), List.of("4")));
+    Optional<Identity> identity = identity(table);
+    Optional<Identity> ofShadow = identity(shadow);
+    swap(
+        new Swapping.Exchange("t", "t_shadow", "t_before"),
+        new Swapping.Exchange("k", "k_shadow", "k_before"));
     Table swapped = table("t", "n", "int", "more", "text");
+    Table kept = table("t_before", "n", "int");
     assertThat(found(swapped)).containsExactly("[2, x]");
-    assertThat(identity(swapped)).isEqualTo(before);
+    assertThat(found(kept)).containsExactly("[1]");
+    assertThat(found(keyed.named("k"))).containsExactlyInAnyOrder("[3]", "[4]");
+    assertThat(identity(swapped)).isEqualTo(ofShadow);
+    assertThat(identity(kept)).isEqualTo(identity);
     try (Store store = open();
         Target target = store.target("p", swapped)) {
       assertThat(target.progress()).as("of the shadow").containsEntry(S, 1L);
-      assertThatThrownBy(() -> ((Swapping) store).swap("t", "none"))
-          .isInstanceOf(OutsideException.class);
     }
+    try (Store store = open();
+        Target target = store.target("q", keyed.named("k"))) {
+      assertThat(commit(target, keyed.named("k"), 0, List.of(List.of("4"), List.of("5"))))
+          .isEqualTo(new Receipt(2, 0));
+    }
+    assertThat(found(keyed.named("k"))).containsExactlyInAnyOrder("[3]", "[4]", "[5]");
+  }
+
+  @Test
+  void ifOneOfSeveralExchangesIsNotPossibleNoneIsDone() {
+    assumeThat(swaps()).isTrue();
+    load(table("t", "n", "int"), List.of(List.of("1")));
+    load(table("t_shadow", "n", "int"), List.of(List.of("2")));
+    load(table("taken", "n", "int"), List.of(List.of("3")));
+    assertThatThrownBy(
+            () ->
+                swap(
+                    new Swapping.Exchange("t", "t_shadow", "t_before"),
+                    new Swapping.Exchange("u", "none", "u_before")))
+        .isInstanceOf(OutsideException.class)
+        .hasMessageContaining("there is no table none");
+    assertThatThrownBy(() -> swap(new Swapping.Exchange("t", "t_shadow", "taken")))
+        .isInstanceOf(OutsideException.class);
+    assertThat(found(table("t", "n", "int"))).containsExactly("[1]");
+    assertThat(found(table("t_shadow", "n", "int"))).containsExactly("[2]");
+    assertThat(found(table("taken", "n", "int"))).containsExactly("[3]");
   }
 }

@@ -327,22 +327,28 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
   }
 
   @Override
-  public void swap(String table, String shadow) {
+  public void swap(List<Exchange> exchanges) {
     atOnce(
-        "put table " + shadow + " in the place of " + table,
+        "put tables in the places of others",
         c -> {
-          try (Statement statement = c.createStatement()) {
-            if (DIALECT.columns(c, shadow).isEmpty()) {
-              throw new OutsideException("there is no table " + shadow + " in " + this);
+          for (Exchange each : exchanges) {
+            if (DIALECT.columns(c, each.shadow()).isEmpty()) {
+              throw new OutsideException("there is no table " + each.shadow() + " in " + this);
             }
-            statement.execute("drop table if exists " + Names.name(table));
-            statement.execute(
-                "alter table " + Names.name(shadow) + " rename to " + Names.name(table));
+            if (!DIALECT.columns(c, each.table()).isEmpty()) {
+              rename(c, each.table(), each.kept());
+            }
+            rename(c, each.shadow(), each.table());
           }
-          Catalog.forget(c, table);
-          Catalog.renamed(c, shadow, table);
           return null;
         });
+  }
+
+  private static void rename(Connection c, String from, String to) throws SQLException {
+    try (Statement statement = c.createStatement()) {
+      statement.execute("alter table " + Names.name(from) + " rename to " + Names.name(to));
+    }
+    Catalog.renamed(c, from, to);
   }
 
   /**

@@ -240,26 +240,27 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
   }
 
   @Override
-  public void swap(String table, String shadow) {
+  public void swap(List<Exchange> exchanges) {
     transaction(
-        "put table " + shadow + " in the place of " + table,
+        "put tables in the places of others",
         c -> {
-          Optional<Identity> before = Catalog.known(c, table);
-          try (Statement statement = c.createStatement()) {
-            if (DIALECT.columns(c, shadow).isEmpty()) {
-              throw new OutsideException("there is no table " + shadow + " in " + this);
+          for (Exchange each : exchanges) {
+            if (DIALECT.columns(c, each.shadow()).isEmpty()) {
+              throw new OutsideException("there is no table " + each.shadow() + " in " + this);
             }
-            statement.execute("drop table if exists " + Names.name(table));
-            statement.execute(
-                "alter table " + Names.name(shadow) + " rename to " + Names.name(table));
-            if (before.isPresent()) {
-              String of = " where table_id = " + Names.text(before.get().text());
-              statement.execute("delete from wexrun.progress" + of);
-              statement.execute("delete from wexrun.refused" + of);
+            if (!DIALECT.columns(c, each.table()).isEmpty()) {
+              rename(c, each.table(), each.kept());
             }
+            rename(c, each.shadow(), each.table());
           }
           return null;
         });
+  }
+
+  private static void rename(Connection c, String from, String to) throws SQLException {
+    try (Statement statement = c.createStatement()) {
+      statement.execute("alter table " + Names.name(from) + " rename to " + Names.name(to));
+    }
   }
 
   @Override

@@ -1,14 +1,26 @@
 package io.wexrun.core.target;
 
-/** A store that puts one table in the place of another. For several threads. */
+import java.util.List;
+
+/** A store that puts tables in the places of others. For several threads. */
 public interface Swapping {
   /**
-   * Gives the table {@code shadow} the name {@code table}, and removes the one that had it,
-   * together with their progress; both or nothing. No target of either is open meanwhile. The table
-   * is then the one that was the shadow, with its identity.
+   * One table for another.
    *
-   * @throws io.wexrun.core.diagnose.OutsideException if there is no such shadow, or the store
-   *     fails; then nothing is changed
+   * @param table the name that the shadow gets
+   * @param shadow its name before
+   * @param kept the name that the table of before has from then on, with its rows, identity and
+   *     progress
    */
-  void swap(String table, String shadow);
+  record Exchange(String table, String shadow, String kept) {}
+
+  /**
+   * Exchanges tables in one step: who reads sees all of them as before, or all of them as
+   * afterwards. A table is the one that was the shadow then, with its identity and progress; where
+   * there was no table of the name, nothing is kept. No target of any of them is open meanwhile.
+   *
+   * @throws io.wexrun.core.diagnose.OutsideException if there is no such shadow, or there is a
+   *     table with a name that is to be kept, or the store fails; then nothing is changed
+   */
+  void swap(List<Exchange> exchanges);
 }

@@ -12,6 +12,7 @@ import io.wexrun.queue.log.QueueRecord;
 import io.wexrun.state.Replays;
 import io.wexrun.state.Replays.Replay;
 import io.wexrun.state.WorkspaceState;
+import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
@@ -30,11 +31,24 @@ public final class Chosen {
   private final Map<SourcePartition, Long> positions;
   private final Map<Long, DeadFilter> filters = new HashMap<>();
 
+  /** Of replays that only name their letters: the first that names each. */
+  private final Map<KeptLetter.Place, Replay> named = new HashMap<>();
+
+  private final List<Replay> others = new ArrayList<>();
+
   private Chosen(String pipeline, List<Replay> replays, Map<SourcePartition, Long> positions) {
     this.pipeline = pipeline;
     this.replays = replays;
     this.positions = positions;
-    replays.forEach(replay -> filters.put(replay.number(), DeadFilter.read(replay.chosen())));
+    for (Replay replay : replays) {
+      DeadFilter filter = DeadFilter.read(replay.chosen());
+      filters.put(replay.number(), filter);
+      if (!filter.places().isEmpty() && filter.equals(DeadFilter.at(filter.places()))) {
+        filter.places().forEach(place -> named.putIfAbsent(place, replay));
+      } else {
+        others.add(replay);
+      }
+    }
   }
 
   /** What was chosen of a pipeline's letters. */
@@ -70,11 +84,22 @@ public final class Chosen {
 
   /** The replay that a letter is of; empty if nobody chose it. */
   public Optional<Replay> by(KeptLetter letter) {
+    Optional<Replay> byName =
+        Optional.ofNullable(named.get(letter.place())).filter(replay -> wants(replay, letter));
+    for (Replay replay : others) {
+      if (byName.isPresent() && byName.get().number() < replay.number()) {
+        return byName;
+      }
+      if (wants(replay, letter)) {
+        return Optional.of(replay);
+      }
+    }
+    return byName;
+  }
+
+  private boolean wants(Replay replay, KeptLetter letter) {
     KeptLetter.Place at = letter.place();
-    return replays.stream()
-        .filter(replay -> replay.has(at.partition(), at.position()))
-        .filter(replay -> filters.get(replay.number()).wants(letter))
-        .findFirst();
+    return replay.has(at.partition(), at.position()) && filters.get(replay.number()).wants(letter);
   }
 
   /** Whether a letter is not dead any more: it was replayed, or given up. */
