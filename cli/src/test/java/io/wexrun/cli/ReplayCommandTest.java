@@ -250,7 +250,7 @@ class ReplayCommandTest {
 
   @Test
   void aBadDeployIsNoticedMendedTriedAndReplayedWhateverIsKilledMeanwhile() throws Exception {
-    int lines = 60_000;
+    int lines = 40_000;
     feed(lines);
     assertThat(ok("run", "--once").err()).contains("scans", "of the last", "records died");
     pipelines("{n:long} {gate} ms={ms}");

@@ -287,7 +287,7 @@ public abstract class TargetContract {
   }
 
   static LongStream seeds() {
-    return Seeds.some(12);
+    return Seeds.some(8);
   }
 
   /** What a run does: takes again behind what it knows is done, in pieces of any size. */

@@ -77,7 +77,7 @@ class ReplayHistoryTest {
 
   @Test
   void booksAndTablesAreThoseOfTheModelWhateverIsDone() {
-    Seeds.each(3, this::live);
+    Seeds.each(2, this::live);
   }
 
   private final class World implements AutoCloseable {

@@ -239,7 +239,7 @@ class HistoryTest {
    */
   @Test
   void noHistoryBreaksTheContract() {
-    Seeds.each(150, seed -> new HistoryTest().simulate(seed));
+    Seeds.each(100, seed -> new HistoryTest().simulate(seed));
   }
 
   private void simulate(long seed) throws Exception {

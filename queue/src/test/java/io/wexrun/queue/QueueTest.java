@@ -150,7 +150,7 @@ class QueueTest {
 
   @Test
   void afterAnyCrashEverythingAcknowledgedIsThereOnceAndInOrder() {
-    Seeds.each(1500, QueueTest::simulate);
+    Seeds.each(1000, QueueTest::simulate);
   }
 
   private static void simulate(long seed) {
