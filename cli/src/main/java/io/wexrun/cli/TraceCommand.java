@@ -84,11 +84,13 @@ final class TraceCommand implements Callable<Integer> {
     }
     try (Workspace workspace = workspaceOption.open(parameterOption.values())) {
       WorkspaceTrace trace = workspace.trace();
-      return record != null ? record(trace) : rows(trace);
+      return record != null ? record(trace) : rows(trace, workspace);
     }
   }
 
-  private int rows(WorkspaceTrace trace) {
+  private int rows(WorkspaceTrace trace, Workspace workspace) {
+    List<String> tables = List.copyOf(workspace.definition().tables().keySet());
+    NamesGiven.known("table", table, tables, spec);
     if (!trace.tables().contains(table)) {
       boolean folder = trace.unasked().contains(table);
       throw new ParameterException(

@@ -171,6 +171,11 @@ class ReplayCommandTest {
     assertThat(again.get("letters")).hasSize(1);
     assertThat(ok("dead", "edit", "scans", "--from", "letters.txt").err())
         .contains("replayed or given up before");
+    Files.writeString(file, text.substring(0, text.length() - 12));
+    Result half = here.run("dead", "edit", "scans", "--from", "letters.txt");
+    assertThat(half.exit()).isEqualTo(2);
+    assertThat(half.err()).contains("ends without the line '#= end'", "nothing was done");
+    assertThat(books("scans").get("dead").asInt()).isEqualTo(19);
     Files.writeString(file, "ms=7\n");
     Result wrong = here.run("dead", "edit", "scans", "--from", "letters.txt");
     assertThat(wrong.exit()).isEqualTo(2);

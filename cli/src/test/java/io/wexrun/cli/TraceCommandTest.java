@@ -111,6 +111,7 @@ class TraceCommandTest {
   void whatCannotBeTracedIsSaid() {
     assertThat(here.run("trace", "plain", "true").err())
         .contains("give the table 'origin: true'; those that do are scans, slow");
+    assertThat(here.run("trace", "scnas", "true").err()).contains("no table 'scnas'", "scans");
     assertThat(here.run("trace", "scans").exit()).isEqualTo(2);
     assertThat(here.run("trace", "--record", "q/0").err()).contains("named like gate-events/0@136");
     assertThat(here.run("trace", "--record", "none/0@1").err()).contains("no pipeline has taken");

@@ -21,6 +21,7 @@ import io.wexrun.core.target.Standing;
 import io.wexrun.project.facts.DeadFilter;
 import io.wexrun.project.facts.Proof;
 import io.wexrun.project.facts.Proof.Kind;
+import io.wexrun.queue.Queue;
 import io.wexrun.state.WorkspaceState;
 import java.time.Duration;
 import java.util.ArrayList;
@@ -91,12 +92,40 @@ final class Prover {
         source.name(), Kind.SOURCE, name, tally.counts().taken(), OptionalLong.empty(), why);
   }
 
+  private boolean isThere(String name) {
+    try {
+      Optional<Queue> queue = workspace.queues().read(name);
+      queue.ifPresent(Queue::close);
+      return queue.isPresent();
+    } catch (OutsideException e) {
+      return true; // It is damaged, which is told when it is read.
+    }
+  }
+
+  private static Proof unreadable(
+      SourcePartition source, String name, SourceTally tally, String why) {
+    return new Proof(
+        source.name(),
+        Kind.SOURCE,
+        name,
+        tally.counts().taken(),
+        OptionalLong.empty(),
+        Proof.Verdict.DIFFERS,
+        why);
+  }
+
   private List<Proof> sources(Pipeline pipeline, Map<SourcePartition, SourceTally> books) {
     String name = pipeline.name();
     Map<SourcePartition, Long> bounds = new TreeMap<>();
     books.forEach((source, tally) -> bounds.put(source, tally.position()));
     List<Proof> lines = new ArrayList<>();
     if (bounds.isEmpty()) {
+      return lines;
+    }
+    Optional<String> queue = scene.ends().reads(pipeline.intake());
+    if (queue.isPresent() && !isThere(queue.get())) {
+      String why = "queue " + queue.get() + " is not there any more";
+      books.forEach((source, tally) -> lines.add(unreadable(source, name, tally, why)));
       return lines;
     }
     Map<SourcePartition, Long> found = new HashMap<>();
@@ -112,7 +141,13 @@ final class Prover {
               });
       count(intake, assigner, found);
     } catch (OutsideException e) {
-      books.forEach((source, tally) -> lines.add(open(source, name, tally, e.getMessage())));
+      // What a queue cannot give is lost or damaged; a file may only be out of reach.
+      books.forEach(
+          (source, tally) ->
+              lines.add(
+                  queue.isPresent()
+                      ? unreadable(source, name, tally, e.getMessage())
+                      : open(source, name, tally, e.getMessage())));
       return lines;
     }
     books.forEach(

@@ -178,13 +178,18 @@ class ProofTest {
   void lostSegmentsAndSourcesAreSaid() {
     touch(
         () -> {
-          delete(".wexrun/queues/q");
+          delete(".wexrun/queues/q/p0/00000000000000000000.packs");
           delete("in/a.log");
         });
     Map<String, Proof> proofs = proofs();
     assertThat(proofs.get("in/a.log").verdict()).isEqualTo(Verdict.OPEN);
     assertThat(proofs.get("in/a.log").why()).contains("not where it was any more");
-    assertThat(proofs.get("q/0").verdict()).isNotEqualTo(Verdict.AGREES);
+    assertThat(proofs.get("q/0").verdict()).isEqualTo(Verdict.DIFFERS);
+    assertThat(proofs.get("q/0").why()).contains("is damaged", "wexrun queue verify");
+    touch(() -> delete(".wexrun/queues/q"));
+    assertThat(proofs().get("q/0").verdict()).isEqualTo(Verdict.DIFFERS);
+    assertThat(proofs().get("q/0").why()).contains("queue q is not there any more");
+    assertThat(base.resolve(".wexrun/queues/q")).as("nothing is made").doesNotExist();
     touch(() -> delete(".wexrun/queues/dead/load"));
     assertThat(proofs().get("dead letters, bad-value").why()).contains("letters are missing");
   }

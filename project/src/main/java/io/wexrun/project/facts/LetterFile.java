@@ -18,12 +18,14 @@ import java.util.regex.Pattern;
  * Dead letters as a text to be edited by hand. Each stands below a line that names it:
  *
  * <pre>{@code
- * Text   --> Remark*, Letter*
+ * Text   --> Remark*, Letter*, Mark, "end", LF
  * Remark --> "#", words, LF
  * Letter --> Mark, Place, " ", ("as-is" | "escaped"), " ", why it died, LF, Record, LF
  * Mark   --> "#", "="+, " "    as many as no line of a record begins with
  * Record --> its bytes as UTF-8; escaped, a byte is \xHH and a backslash is \\
  * }</pre>
+ *
+ * <p>Without the last line a text is not whole: a record may have been cut.
  *
  * <p>A record is escaped if it is not UTF-8, or has control characters other than tabs and line
  * feeds.
@@ -36,6 +38,8 @@ public final class LetterFile {
 
   private static final Pattern MARK = Pattern.compile("(#=+ )(\\S+) (as-is|escaped)( .*)?");
   private static final Pattern LINE = Pattern.compile("^#=+ ", Pattern.MULTILINE);
+
+  private static final String END = "end";
 
   private LetterFile() {}
 
@@ -55,7 +59,7 @@ public final class LetterFile {
       text.append(letter.death().detail().replaceAll("[\\r\\n]", " ")).append('\n');
       text.append(plain.orElseGet(() -> escaped(letter.record().raw()))).append('\n');
     }
-    return text.toString();
+    return text.append(mark).append(END).append('\n').toString();
   }
 
   /** One that no line of a record begins with. */
@@ -119,7 +123,7 @@ public final class LetterFile {
     }
     Matcher first = MARK.matcher(lines[at]);
     String mark = first.matches() ? first.group(1) : "";
-    while (at < lines.length) {
+    while (at < lines.length && !lines[at].strip().equals(mark + END)) {
       Matcher head = MARK.matcher(lines[at]);
       Optional<KeptLetter.Place> place =
           head.matches() ? KeptLetter.Place.of(head.group(2)) : Optional.empty();
@@ -132,10 +136,11 @@ public final class LetterFile {
       while (at < lines.length && !lines[at].startsWith(mark)) {
         at++;
       }
-      boolean last = at == lines.length;
-      // Behind the last line feed there is an empty line, which is no part of the record.
-      int end = last && at > begin && lines[at - 1].isEmpty() ? at - 1 : at;
-      String record = String.join("\n", List.of(lines).subList(begin, end));
+      if (at == lines.length) {
+        throw new IllegalArgumentException(
+            "it ends without the line '" + mark + END + "': it is not whole, and nothing was done");
+      }
+      String record = String.join("\n", List.of(lines).subList(begin, at));
       byte[] bytes =
           head.group(3).equals("escaped")
               ? unescaped(record, begin + 1)
