@@ -9,6 +9,7 @@ import io.wexrun.queue.care.Verification;
 import io.wexrun.queue.care.Verifier;
 import io.wexrun.queue.disk.Disk;
 import io.wexrun.queue.disk.MemoryDisk;
+import io.wexrun.queue.ends.QueueIntake;
 import io.wexrun.queue.log.BehindOldestException;
 import io.wexrun.queue.log.Codec;
 import io.wexrun.queue.log.Keep;
@@ -76,6 +77,23 @@ class KeepingTest {
     }
     try (Queue again = open(options)) {
       assertThat(numbers(again).get(0)).isEqualTo((int) again.describe().get(0).oldest());
+    }
+  }
+
+  @Test
+  void aPipelineFromWhichUnreadRecordsWereRemovedIsToldAndNotFailedByABug() {
+    try (Queue queue = open(options)) {
+      fill(queue, 0, 300);
+      QueueIntake intake = new QueueIntake(queue, false, () -> true, () -> {});
+      intake.assign(intake.look().get(0).partition(), 0);
+      queue.trim(Keep.ALL.withAge(Duration.ofSeconds(100)));
+      assertThatThrownBy(() -> intake.poll(Duration.ZERO))
+          .isInstanceOfSatisfying(
+              OutsideException.class,
+              e -> {
+                assertThat(e.lasting()).isTrue();
+                assertThat(e).hasMessageContaining("let the queue keep more");
+              });
     }
   }
 

@@ -8,6 +8,7 @@ import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.Source;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.queue.Queue;
+import io.wexrun.queue.log.BehindOldestException;
 import io.wexrun.queue.log.Packs;
 import io.wexrun.queue.log.Partition;
 import io.wexrun.queue.log.QueueRecord;
@@ -143,7 +144,12 @@ public final class LettersIntake implements Intake {
     Partition partition = queue.partition(reading.part.partition());
     while (reading.read.isEmpty() && reading.readTo < reading.part.until()) {
       reading.readTo = Math.max(reading.readTo, partition.oldest());
-      Optional<Partition.Chunk> chunk = partition.read(reading.readTo, BLOCK);
+      Optional<Partition.Chunk> chunk;
+      try {
+        chunk = partition.read(reading.readTo, BLOCK);
+      } catch (BehindOldestException e) {
+        continue; // They were let go just now.
+      }
       if (chunk.isEmpty()) {
         reading.readTo = reading.part.until(); // The queue was cut: there is no more.
         return false;

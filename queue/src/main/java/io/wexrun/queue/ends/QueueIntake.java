@@ -9,6 +9,7 @@ import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.intake.Source;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.queue.Queue;
+import io.wexrun.queue.log.BehindOldestException;
 import io.wexrun.queue.log.Pack;
 import io.wexrun.queue.log.Packs;
 import io.wexrun.queue.log.Partition;
@@ -213,7 +214,7 @@ public final class QueueIntake implements Intake {
       if (from == REVOKED) {
         continue;
       }
-      Optional<Partition.Chunk> chunk = queue.partition(partition).read(from, BLOCK);
+      Optional<Partition.Chunk> chunk = read(partition, from);
       if (chunk.isPresent()) {
         Block block = block(sources.get(partition).partition(), from, chunk.get());
         handedOut += block.end() - from;
@@ -222,6 +223,16 @@ public final class QueueIntake implements Intake {
       }
     }
     return Optional.empty();
+  }
+
+  private Optional<Partition.Chunk> read(int partition, long from) {
+    try {
+      return queue.partition(partition).read(from, BLOCK);
+    } catch (BehindOldestException e) {
+      throw OutsideException.lasting(
+          e.getMessage()
+              + ". They were not read before 'keep' let them go: let the queue keep more");
+    }
   }
 
   /** The packs of a chunk whose records come from sources with one header. */
