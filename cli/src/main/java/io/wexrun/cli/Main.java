@@ -35,6 +35,7 @@ import picocli.CommandLine.Spec;
       AdoptCommand.class,
       DeadCommand.class,
       ReplayCommand.class,
+      RebuildCommand.class,
       TraceCommand.class,
       QueueCommand.class,
       TokenCommand.class,

@@ -677,4 +677,46 @@ public abstract class StoreContract {
     assertThat(found(table("t_shadow", "n", "int"))).containsExactly("[2]");
     assertThat(found(table("taken", "n", "int"))).containsExactly("[3]");
   }
+
+  @Test
+  void rowsOfEarlierRecordsAreTakenOverIntoAShadow() {
+    assumeThat(swaps()).isTrue();
+    Table table = table("t", "n", "int", "old", "text", "_source", "long", "_position", "long");
+    Table shadow = table("s", "n", "double", "_source", "long", "_position", "long", "new", "text");
+    load(
+        table,
+        List.of(
+            List.of("1", "a", "7", "0"),
+            List.of("2", "b", "7", "10"),
+            List.of("3", "c", "7", "20"),
+            List.of("4", "d", "8", "0"),
+            List.of("5", "e", "9", "99")));
+    try (Store store = open()) {
+      store.target("p", shadow).close();
+      Swapping swapping = (Swapping) store;
+      Map<Long, Long> before = Map.of(7L, 20L, 9L, Long.MAX_VALUE, 10L, 5L);
+      assertThat(swapping.copy("t", "s", before)).isEqualTo(Map.of(7L, 2L, 9L, 1L));
+    }
+    assertThat(found(shadow))
+        .containsExactlyInAnyOrder("[1.0, 7, 0, null]", "[2.0, 7, 10, null]", "[5.0, 9, 99, null]");
+    assertThat(found(table)).hasSize(5);
+  }
+
+  @Test
+  void aTableThatIsDroppedIsForgotten() {
+    assumeThat(swaps()).isTrue();
+    Table table = table("t", "n", "int");
+    load(table, List.of(List.of("1")));
+    Optional<Identity> before = identity(table);
+    try (Store store = open()) {
+      ((Swapping) store).drop("t");
+      ((Swapping) store).drop("never_there");
+      assertThat(store.standing("p", "t")).contains(Standing.ABSENT);
+    }
+    assertThat(identity(table)).isPresent().isNotEqualTo(before);
+    try (Store store = open();
+        Target target = store.target("p", table)) {
+      assertThat(target.progress()).isEmpty();
+    }
+  }
 }

@@ -65,6 +65,11 @@ public final class DuckDbConnector implements StoreConnector {
   }
 
   @Override
+  public boolean swaps() {
+    return true;
+  }
+
+  @Override
   public boolean exists(Settings settings, Site site) {
     return Files.exists(site.folder().resolve(settings.main()));
   }

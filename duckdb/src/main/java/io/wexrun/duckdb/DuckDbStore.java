@@ -20,6 +20,7 @@ import io.wexrun.sql.Comparison;
 import io.wexrun.sql.Dialect;
 import io.wexrun.sql.LiveColumns;
 import io.wexrun.sql.Names;
+import io.wexrun.sql.Shadows;
 import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.DriverManager;
@@ -340,6 +341,24 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
             }
             rename(c, each.shadow(), each.table());
           }
+          return null;
+        });
+  }
+
+  @Override
+  public Map<Long, Long> copy(String table, String shadow, Map<Long, Long> before) {
+    return atOnce(
+        "take rows of table " + table + " over",
+        c -> Shadows.copy(c, DIALECT, table, shadow, before));
+  }
+
+  @Override
+  public void drop(String table) {
+    atOnce(
+        "drop table " + table,
+        c -> {
+          Shadows.drop(c, table, Catalog.known(c, table));
+          Catalog.forget(c, table);
           return null;
         });
   }

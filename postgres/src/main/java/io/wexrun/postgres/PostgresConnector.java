@@ -63,6 +63,11 @@ public final class PostgresConnector implements StoreConnector {
   }
 
   @Override
+  public boolean swaps() {
+    return true;
+  }
+
+  @Override
   public boolean exists(Settings settings, Site site) {
     return true;
   }

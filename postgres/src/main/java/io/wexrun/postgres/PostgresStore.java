@@ -21,10 +21,14 @@ import io.wexrun.sql.Comparison;
 import io.wexrun.sql.Dialect;
 import io.wexrun.sql.LiveColumns;
 import io.wexrun.sql.Names;
+import io.wexrun.sql.Shadows;
 import java.sql.Connection;
+import java.sql.PreparedStatement;
+import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.ArrayDeque;
+import java.util.ArrayList;
 import java.util.Deque;
 import java.util.HashMap;
 import java.util.List;
@@ -249,12 +253,59 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
               throw new OutsideException("there is no table " + each.shadow() + " in " + this);
             }
             if (!DIALECT.columns(c, each.table()).isEmpty()) {
+              grant(c, each.table(), each.shadow());
               rename(c, each.table(), each.kept());
             }
             rename(c, each.shadow(), each.table());
           }
           return null;
         });
+  }
+
+  @Override
+  public Map<Long, Long> copy(String table, String shadow, Map<Long, Long> before) {
+    return transaction(
+        "take rows of table " + table + " over",
+        c -> Shadows.copy(c, DIALECT, table, shadow, before));
+  }
+
+  @Override
+  public void drop(String table) {
+    transaction(
+        "drop table " + table,
+        c -> {
+          Shadows.drop(c, table, Catalog.isThere(c) ? Catalog.known(c, table) : Optional.empty());
+          return null;
+        });
+  }
+
+  /** Who may do something with a table may do it with the one that takes its place. */
+  private static void grant(Connection c, String from, String to) throws SQLException {
+    List<String> grants = new ArrayList<>();
+    try (PreparedStatement select =
+        c.prepareStatement(
+            "select a.privilege_type, coalesce(quote_ident(r.rolname), 'public'), a.is_grantable"
+                + " from pg_class t cross join aclexplode(t.relacl) a left join pg_roles r on"
+                + " r.oid = a.grantee where t.oid = to_regclass(?) and a.grantee <> t.relowner")) {
+      select.setString(1, Names.name(from));
+      try (ResultSet rows = select.executeQuery()) {
+        while (rows.next()) {
+          grants.add(
+              "grant "
+                  + rows.getString(1)
+                  + " on "
+                  + Names.name(to)
+                  + " to "
+                  + rows.getString(2)
+                  + (rows.getBoolean(3) ? " with grant option" : ""));
+        }
+      }
+    }
+    try (Statement statement = c.createStatement()) {
+      for (String each : grants) {
+        statement.execute(each);
+      }
+    }
   }
 
   private static void rename(Connection c, String from, String to) throws SQLException {

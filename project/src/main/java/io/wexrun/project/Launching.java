@@ -21,8 +21,11 @@ import io.wexrun.project.run.Begun;
 import io.wexrun.project.run.Compiling;
 import io.wexrun.project.run.Feeding;
 import io.wexrun.project.run.Member;
+import io.wexrun.project.run.Rebuilding;
 import io.wexrun.project.run.ReferenceRenewal;
 import io.wexrun.project.time.Schedule;
+import io.wexrun.state.Rebuilds.Phase;
+import io.wexrun.state.Rebuilds.Rebuild;
 import io.wexrun.state.WorkspaceState;
 import java.time.Instant;
 import java.util.List;
@@ -94,6 +97,7 @@ record Launching(On on, Feeding feeding, Compiling compiling, boolean anew) {
       Pipeline pipeline, Compiling.Compiled first, RunOptions options, boolean planned) {
     String name = pipeline.name();
     Ends ends = feeding.ends();
+    finishSwap(name, options);
     Begun begun = new Begun(on.state(), ends, on.lanes(), options, compiling);
     String text = begun.text(pipeline, first);
     if (begun.takeAgain(pipeline, first.shaper(), text)) {
@@ -140,6 +144,20 @@ record Launching(On on, Feeding feeding, Compiling compiling, boolean anew) {
     } catch (RuntimeException e) {
       channel.close();
       throw e;
+    }
+  }
+
+  /** Tables that were being put in their places when somebody killed that are put there now. */
+  private void finishSwap(String name, RunOptions options) {
+    Optional<Rebuild> swapping =
+        on.state().rebuilds().open(name).filter(each -> each.phase() == Phase.SWAPPING);
+    if (swapping.isPresent()) {
+      new Rebuilding(on.state(), feeding.ends(), on.lanes(), options, compiling, swapping.get())
+          .swap();
+      tell(
+          name,
+          Notice.Kind.GOES_ON,
+          "the tables of rebuild " + swapping.get().number() + " are in place");
     }
   }
 

@@ -17,6 +17,7 @@ import io.wexrun.core.run.Setback;
 import io.wexrun.core.tally.ReplaySource;
 import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.tally.Tally;
+import io.wexrun.core.target.Querying;
 import io.wexrun.core.target.Standing;
 import io.wexrun.project.facts.DeadFilter;
 import io.wexrun.project.facts.Proof;
@@ -353,7 +354,7 @@ final class Prover {
       return OptionalLong.of(0);
     }
     if (workspace.answering().contains(table.store())) {
-      String sql = "select count(*) from \"" + table.name().replace("\"", "\"\"") + '"';
+      String sql = "select count(*) from " + Querying.quoted(table.name());
       Object count = workspace.query(table.store(), sql).rows().get(0).get(0);
       return OptionalLong.of(Long.parseLong(String.valueOf(count)));
     }

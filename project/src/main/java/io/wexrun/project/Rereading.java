@@ -26,13 +26,14 @@ import java.util.regex.Pattern;
 /**
  * Takes what was changed in the files of a workspace into a run that goes on: if it is right, those
  * pipelines that it concerns go on from their positions with the new text; if not, all go on as
- * they are, and the mistakes are told. Used by one thread.
+ * they are, and the mistakes are told. Used by one thread at a time.
  */
 final class Rereading {
   private final Parts parts;
   private final WorkspaceRun run;
   private final Set<String> names;
   private Map<String, String> running;
+  private String lastTold = "";
 
   /**
    * What a workspace consists of.
@@ -63,10 +64,11 @@ final class Rereading {
    * Reads the files, and changes what runs.
    *
    * @param taken is told what the workspace is from now on
+   * @return whether it is to be tried again after a while, since a table does not fit yet
    */
-  void reread(Consumer<Scene> taken) {
+  boolean reread(Consumer<Scene> taken) {
     try {
-      tryAndTake(taken);
+      return tryAndTake(taken);
     } catch (OutsideException e) {
       run.tell(Notice.Kind.WAITS, "the changed files are not taken: " + e.getMessage());
     } catch (InterruptedException e) {
@@ -76,9 +78,10 @@ final class Rereading {
           .log(System.Logger.Level.ERROR, "changed files are not taken, by a bug", e);
       run.tell(Notice.Kind.WAITS, "the changed files are not taken, by a bug: " + e);
     }
+    return false;
   }
 
-  private void tryAndTake(Consumer<Scene> taken) throws InterruptedException {
+  private boolean tryAndTake(Consumer<Scene> taken) throws InterruptedException {
     Scene.Read read =
         Scene.Read.of(parts.folder(), parts.connectors(), parts.parameters())
             .completed(parts.folder(), parts.connectors());
@@ -99,13 +102,22 @@ final class Rereading {
               .toList();
       if (!mistakes.isEmpty()) {
         tellMistakes(mistakes);
-        return;
+        return false;
       }
       all =
           read.definition().pipelines().stream()
               .filter(pipeline -> names.isEmpty() || names.contains(pipeline.name()))
               .toList();
       signatures = tried.signatures(all, shapers);
+      Optional<String> unfit = unfit(read, stores, shapers, signatures);
+      if (unfit.isPresent()) {
+        if (!unfit.get().equals(lastTold)) {
+          run.tell(Notice.Kind.WAITS, unfit.get());
+        }
+        lastTold = unfit.get();
+        return true;
+      }
+      lastTold = "";
       shapers.forEach(
           (name, shaper) ->
               compiled.put(
@@ -118,6 +130,36 @@ final class Rereading {
                               name, n -> tried.compilation().references().now()))));
     }
     take(read, all, signatures, compiled, taken);
+    return false;
+  }
+
+  /** Tells of a table that a changed pipeline could not load any more, which it does as it is. */
+  private Optional<String> unfit(
+      Scene.Read read, Stores stores, Map<String, Shaper> shapers, Map<String, String> signatures) {
+    WorkspaceTables tables =
+        new WorkspaceTables(read.definition(), stores, parts.site().data(), Optional.empty());
+    for (Map.Entry<String, String> each : signatures.entrySet()) {
+      String before = running.get(each.getKey());
+      Shaper shaper = shapers.get(each.getKey());
+      if (before == null || shaper == null || before.equals(each.getValue())) {
+        continue;
+      }
+      Optional<WorkspaceTables.Facts> unfit =
+          tables.facts(shaper.targets()).stream()
+              .filter(facts -> facts.difference().isPresent())
+              .findFirst();
+      if (unfit.isPresent()) {
+        return Optional.of(
+            "the changed files are not taken yet, since table "
+                + unfit.get().table().name()
+                + " in "
+                + unfit.get().table().store()
+                + " has other columns than they say: 'wexrun rebuild "
+                + each.getKey()
+                + "' builds it again beside, and 'wexrun check' says how to change it");
+      }
+    }
+    return Optional.empty();
   }
 
   private void take(

@@ -300,11 +300,11 @@ public final class Workspace implements AutoCloseable {
               run,
               Set.of(names),
               now.signatures(all, shapers));
-      run.beside(
+      run.reloading(
           new Reloading(
               folder, WorkspaceReader.FILE, () -> rereading.reread(scene -> now = scene)));
     }
-    run.replaying(() -> now);
+    run.beside(() -> now);
     return run.askedBy(
         () ->
             AskedRun.start(
@@ -579,6 +579,11 @@ public final class Workspace implements AutoCloseable {
   /** Replays of this workspace's dead letters. */
   public WorkspaceReplays replays() {
     return new WorkspaceReplays(site, queues(), now, history(), this::shaperWithoutSource);
+  }
+
+  /** Rebuilds of this workspace's pipelines. */
+  public WorkspaceRebuilds rebuilds() {
+    return new WorkspaceRebuilds(this, site, now, connectors, this::shaperWithoutSource);
   }
 
   /** All dead letters of a pipeline; for pipelines that have few. */

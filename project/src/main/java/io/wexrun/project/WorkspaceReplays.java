@@ -9,8 +9,6 @@ import io.wexrun.core.run.RunListener;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.SourceTally;
-import io.wexrun.core.target.Answer;
-import io.wexrun.project.ask.Asking;
 import io.wexrun.project.ask.Question;
 import io.wexrun.project.dead.Chosen;
 import io.wexrun.project.dead.Forecast;
@@ -46,8 +44,6 @@ import java.util.function.Predicate;
  * meanwhile; and no letter is chosen twice. For several threads.
  */
 public final class WorkspaceReplays {
-  private static final long ASK_MILLIS = 100;
-  private static final Duration PATIENCE = Duration.ofSeconds(10);
   private static final int LETTERS = 10_000;
 
   private final WorkspaceSite site;
@@ -199,6 +195,7 @@ public final class WorkspaceReplays {
 
   private Optional<ReplayFacts> choose(
       String pipeline, Kind kind, DeadFilter filter, Map<Replays.At, byte[]> mended, String why) {
+    WorkspaceRebuilds.requireNone(pipeline, site.stateIfAny());
     Optional<Queue> queue = queues.read("dead/" + pipeline);
     if (queue.isEmpty()) {
       return Optional.empty();
@@ -275,78 +272,34 @@ public final class WorkspaceReplays {
     shapers.apply(pipeline);
     Pipeline known = scene.definition().pipeline(pipeline).orElseThrow();
     endThoseOfOthers(known);
-    Instant patient = Instant.now().plus(PATIENCE);
-    while (!Chosen.of(pipeline, Optional.of(site.state())).open().isEmpty()) {
-      Optional<Answer> answer = askRuns(known);
-      if (answer.isEmpty()) {
-        runHere(known, options, watch);
-        return;
-      }
-      List<Object> row = answer.get().rows().get(0);
-      switch (Replayer.Standing.valueOf((String) row.get(0))) {
-        case FAILED -> throw new OutsideException((String) row.get(1));
-        case OTHER_TEXT -> {
-          if (Instant.now().isAfter(patient)) {
-            throw new OutsideException(
-                "the run that goes on has another text of pipeline "
-                    + pipeline
-                    + " than its files say now, or was started with other parameters: see what it"
-                    + " says, or start it again; then go on with 'wexrun replay "
-                    + pipeline
-                    + "'");
-          }
-        }
-        default -> patient = Instant.now().plus(PATIENCE);
-      }
-      watch.accept(this);
-      Thread.sleep(ASK_MILLIS);
-    }
+    new Handing(site.data(), who -> question(known, who), () -> watch.accept(this))
+        .toTheEnd(
+            () -> !Chosen.of(pipeline, Optional.of(site.state())).open().isEmpty(),
+            () -> otherText(pipeline),
+            () -> runHere(known, options));
   }
 
-  private Optional<Answer> askRuns(Pipeline pipeline) {
+  private static OutsideException otherText(String pipeline) {
+    return new OutsideException(
+        "the run that goes on has another text of pipeline "
+            + pipeline
+            + " than its files say now, or was started with other parameters: see what it"
+            + " says, or start it again; then go on with 'wexrun replay "
+            + pipeline
+            + "'");
+  }
+
+  private Question question(Pipeline pipeline, String who) {
     String text = Replaying.text(pipeline, scene.compilation().compiling());
-    for (String who : List.of("own", "any")) {
-      try {
-        Question question =
-            new Question(Question.Kind.REPLAY, String.join("\n", pipeline.name(), who, text));
-        Optional<Answer> answer = Asking.ask(site.data(), "", question);
-        if (answer.isPresent()) {
-          return answer;
-        }
-      } catch (OutsideException e) {
-        if (Asking.isAnyThere(site.data())) {
-          throw e;
-        }
-      }
-    }
-    return Optional.empty();
+    return new Question(Question.Kind.REPLAY, String.join("\n", pipeline.name(), who, text));
   }
 
-  private void runHere(Pipeline pipeline, RunOptions options, Consumer<WorkspaceReplays> watch)
-      throws InterruptedException {
+  private void runHere(Pipeline pipeline, RunOptions options) throws InterruptedException {
     try (Lanes lanes = Lanes.of(options);
         Replayer replayer =
             new Replayer(
                 () -> scene, site.state(), lanes, options, RunListener.NONE, name -> false)) {
-      RuntimeException[] failure = new RuntimeException[1];
-      Thread thread =
-          new Thread(
-              () -> {
-                try {
-                  replayer.run(pipeline);
-                } catch (RuntimeException e) {
-                  failure[0] = e;
-                }
-              },
-              "wexrun-replay");
-      thread.start();
-      while (thread.isAlive()) {
-        thread.join(ASK_MILLIS);
-        watch.accept(this);
-      }
-      if (failure[0] != null) {
-        throw failure[0];
-      }
+      replayer.run(pipeline);
     }
   }
 

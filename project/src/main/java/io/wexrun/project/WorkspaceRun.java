@@ -31,6 +31,8 @@ import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.Executors;
 import java.util.concurrent.ScheduledExecutorService;
 import java.util.concurrent.TimeUnit;
+import java.util.concurrent.locks.ReentrantLock;
+import java.util.function.BooleanSupplier;
 import java.util.function.Supplier;
 
 /**
@@ -45,6 +47,7 @@ public final class WorkspaceRun implements AutoCloseable {
   private static final int STARTING = 8;
 
   private static final long SHORT_NANOS = 2_000_000_000;
+  private static final long LOCK_MILLIS = 100;
 
   private final Map<String, Hold> holds = new ConcurrentHashMap<>();
   private final WorkspaceState state;
@@ -59,6 +62,11 @@ public final class WorkspaceRun implements AutoCloseable {
   private AskedRun asked;
   private AutoCloseable beside = () -> {};
   private volatile Replayer replayer;
+  private volatile Rebuilder rebuilder;
+  private volatile Runnable rereads = () -> {};
+
+  /** Held while pipelines are held still, by one who changes something. */
+  private final ReentrantLock changing = new ReentrantLock();
 
   private WorkspaceRun(
       WorkspaceState state, RunOptions options, RunListener listener, String with) {
@@ -209,12 +217,14 @@ public final class WorkspaceRun implements AutoCloseable {
    */
   void change(List<String> before, Supplier<Change> switching) throws InterruptedException {
     List<Member> still = before.stream().map(members::get).filter(Objects::nonNull).toList();
+    changing.lockInterruptibly();
     try {
       for (Member member : still) {
         member.halt();
       }
       if (replayer != null) {
         replayer.halt(); // Whoever waits for it asks again.
+        rebuilder.halt();
       }
       Change change = switching.get();
       for (String name : change.removed()) {
@@ -235,8 +245,37 @@ public final class WorkspaceRun implements AutoCloseable {
         member(pipeline, launching).begin();
       }
     } finally {
+      changing.unlock();
       still.forEach(Member::go);
     }
+  }
+
+  /** Holds a pipeline still; before it goes on it is looked whether its files were changed. */
+  private boolean still(String pipeline, BooleanSupplier stopped, Rebuilder.Standstill.Work work)
+      throws InterruptedException {
+    while (!changing.tryLock(LOCK_MILLIS, TimeUnit.MILLISECONDS)) {
+      if (stopped.getAsBoolean()) {
+        return false;
+      }
+    }
+    Optional<Member> member = Optional.ofNullable(members.get(pipeline));
+    boolean done = false;
+    try {
+      try {
+        if (member.isPresent()) {
+          member.get().halt();
+        }
+        done = work.work();
+      } finally {
+        changing.unlock();
+      }
+      if (done) {
+        rereads.run();
+      }
+    } finally {
+      member.ifPresent(Member::go);
+    }
+    return done;
   }
 
   private synchronized void remove(String name) {
@@ -251,18 +290,20 @@ public final class WorkspaceRun implements AutoCloseable {
   }
 
   /**
-   * Lets dead letters be replayed beside the run.
+   * Lets dead letters be replayed, and tables be built again, beside the run.
    *
    * @param scene what the workspace is
    */
-  void replaying(Supplier<Scene> scene) {
+  void beside(Supplier<Scene> scene) {
     replayer = new Replayer(scene, state, lanes, options, listener, holds::containsKey);
+    rebuilder =
+        new Rebuilder(scene, state, lanes, options, listener, holds::containsKey, this::still);
   }
 
-  /** What is done beside the run as long as it goes on. */
-  WorkspaceRun beside(AutoCloseable work) {
-    beside = work;
-    return this;
+  /** Looks whether files were changed as long as the run goes on. */
+  void reloading(Reloading reloading) {
+    beside = reloading;
+    rereads = reloading::now;
   }
 
   /** Lets other processes ask as long as this runs; if that cannot be, it is told. */
@@ -339,6 +380,14 @@ public final class WorkspaceRun implements AutoCloseable {
       String[] parts = pipeline.split("\n", 3);
       return replayer.answer(parts[0], parts[2], parts[1].equals("any"));
     }
+    if (question.kind() == Question.Kind.REBUILD) {
+      String[] parts = pipeline.split("\n", 4);
+      return rebuilder.answer(
+          parts[0],
+          Long.parseLong(parts[2]),
+          Rebuilder.Act.valueOf(parts[3]),
+          parts[1].equals("any"));
+    }
     if (!members.containsKey(pipeline)) {
       return Optional.empty();
     }
@@ -406,6 +455,7 @@ public final class WorkspaceRun implements AutoCloseable {
     stop();
     if (replayer != null) {
       replayer.close();
+      rebuilder.close();
     }
     RuntimeException failure = null;
     if (asked != null) {

@@ -17,6 +17,7 @@ import io.wexrun.project.read.DefinitionText;
 import io.wexrun.state.PipelineTexts;
 import java.nio.file.Path;
 import java.util.ArrayList;
+import java.util.Collection;
 import java.util.Comparator;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -118,9 +119,17 @@ public final class WorkspaceTables {
 
   /** All tables, in the order of their definitions. Opens the stores that are there, makes none. */
   public List<Facts> facts() {
+    return facts(definition.tables().keySet());
+  }
+
+  /** The same of some tables; names of others are passed over. */
+  List<Facts> facts(Collection<String> names) {
     Map<String, OutsideException> failing = new LinkedHashMap<>();
     List<Facts> facts = new ArrayList<>();
     for (Table table : definition.tables().values()) {
+      if (!names.contains(table.name())) {
+        continue;
+      }
       OutsideException failure = failing.get(table.store());
       if (failure == null) {
         try {

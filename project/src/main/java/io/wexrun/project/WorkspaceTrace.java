@@ -15,6 +15,7 @@ import io.wexrun.core.shape.RecordTrial;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.ReplaySource;
 import io.wexrun.core.target.Answer;
+import io.wexrun.core.target.Querying;
 import io.wexrun.project.facts.DeadFilter;
 import io.wexrun.project.facts.KeptLetter;
 import io.wexrun.project.facts.ReplayFacts;
@@ -89,7 +90,7 @@ public final class WorkspaceTrace {
       throw new IllegalArgumentException(
           "table " + table + " does not tell the origin of its rows");
     }
-    String sql = "select * from " + quoted(table) + " where (" + where + ") limit " + most;
+    String sql = "select * from " + Querying.quoted(table) + " where (" + where + ") limit " + most;
     Answer answer = workspace.query(scene.definition().tables().get(table).store(), sql);
     Map<Long, SourcePartition> sources = sources();
     List<Row> rows = new ArrayList<>();
@@ -110,10 +111,6 @@ public final class WorkspaceTrace {
       rows.add(new Row(values, record));
     }
     return rows;
-  }
-
-  private static String quoted(String name) {
-    return '"' + name.replace("\"", "\"\"") + '"';
   }
 
   /** All source partitions that pipelines know, by the numbers that stand for them. */
@@ -246,13 +243,13 @@ public final class WorkspaceTrace {
       }
       String sql =
           "select count(*) from "
-              + quoted(table)
+              + Querying.quoted(table)
               + " where "
-              + quoted(OriginColumns.SOURCE)
+              + Querying.quoted(OriginColumns.SOURCE)
               + " = "
               + OriginColumns.id(source.name())
               + " and "
-              + quoted(OriginColumns.POSITION)
+              + Querying.quoted(OriginColumns.POSITION)
               + " = "
               + position;
       String store = scene.definition().tables().get(table).store();

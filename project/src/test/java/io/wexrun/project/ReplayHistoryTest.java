@@ -8,6 +8,7 @@ import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.project.facts.DeadFilter;
 import io.wexrun.project.facts.KeptLetter;
+import io.wexrun.project.facts.RebuildFacts;
 import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
@@ -27,9 +28,9 @@ import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 
 /**
- * Random histories of runs, changes of the pipeline, replays, letters given up and mended, and a
- * store that is put back from a backup; after each step books, table and dead letters are those of
- * a model.
+ * Random histories of runs, changes of the pipeline, replays, letters given up and mended,
+ * rebuilds, and a store that is put back from a backup; after each step books, table and dead
+ * letters are those of a model.
  */
 class ReplayHistoryTest {
   private static final String WORKSPACE =
@@ -55,9 +56,12 @@ class ReplayHistoryTest {
     private int deaths;
     private int passes;
     private boolean given;
+    private final int first;
+    private Optional<Integer> mended = Optional.empty();
 
     Model(int grade) {
       this.grade = grade;
+      this.first = grade;
     }
 
     /** It runs through a pipeline that takes grades below a limit, and drops one. */
@@ -69,6 +73,21 @@ class ReplayHistoryTest {
       } else {
         fate = Fate.DEAD;
         deaths++;
+      }
+    }
+
+    /** It runs as it came; what people had done is done again if it dies. */
+    void isBuiltAgain(int limit, int dropped) {
+      deaths = 0;
+      passes = 0;
+      grade = first;
+      meets(limit, dropped);
+      if (fate == Fate.DEAD && given) {
+        fate = Fate.DROPPED;
+      } else if (fate == Fate.DEAD && mended.isPresent()) {
+        grade = mended.get();
+        meets(limit, dropped);
+        passes = fate == Fate.LOADED ? 1 : 0;
       }
     }
   }
@@ -203,6 +222,7 @@ class ReplayHistoryTest {
           continue;
         }
         model.grade = dice.nextInt(8);
+        model.mended = Optional.of(model.grade);
         byte[] raw = (id + " grade " + model.grade).getBytes(StandardCharsets.UTF_8);
         mended.put(letter.place(), raw);
         model.meets(limit, dropped);
@@ -231,6 +251,30 @@ class ReplayHistoryTest {
         workspace.reconciliation("p").takeAgain();
       }
       run();
+    }
+
+    /** What ran before is run again, as it came, into other tables, which take their places. */
+    void rebuild() throws InterruptedException {
+      if (workspace.books().bySource("p").isEmpty()) {
+        return;
+      }
+      WorkspaceRebuilds rebuilds = workspace.rebuilds();
+      RebuildFacts begun = rebuilds.begin("p", WorkspaceRebuilds.From.OLDEST, false);
+      RunOptions options = RunOptions.untilDrained(true);
+      if (dice.nextBoolean()) {
+        rebuilds.catchUp(begun, options, r -> {});
+      }
+      if (dice.nextInt(4) == 0) {
+        rebuilds.discard(begun, options);
+        return;
+      }
+      rebuilds.swap(begun, options, r -> {});
+      models.values().stream()
+          .filter(model -> model.fate != Fate.NEW)
+          .forEach(model -> model.isBuiltAgain(limit, dropped));
+      if (dice.nextBoolean()) {
+        rebuilds.clear(begun, options);
+      }
     }
 
     private List<KeptLetter> letters() {
@@ -294,7 +338,7 @@ class ReplayHistoryTest {
       world.run();
       world.check();
       for (int i = 0; i < 20; i++) {
-        step(world, world.dice.nextInt(8));
+        step(world, world.dice.nextInt(9));
         world.check();
       }
     }
@@ -314,6 +358,7 @@ class ReplayHistoryTest {
       case 3, 4 -> world.replay(false);
       case 5 -> world.replay(true);
       case 6 -> world.mend();
+      case 8 -> world.rebuild();
       default -> {
         List<Runnable> some = new ArrayList<>();
         for (int i = world.dice.nextInt(4); i > 0; i--) {

@@ -1,5 +1,6 @@
 package io.wexrun.sql;
 
+import io.wexrun.core.target.Querying;
 import java.util.List;
 import java.util.stream.Collectors;
 
@@ -9,7 +10,7 @@ public final class Names {
 
   /** A name in quotes, so that every name can be a table or column. */
   public static String name(String name) {
-    return '"' + name.replace("\"", "\"\"") + '"';
+    return Querying.quoted(name);
   }
 
   /** Names in quotes, with commas between them. */

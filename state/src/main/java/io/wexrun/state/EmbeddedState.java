@@ -33,6 +33,7 @@ public final class EmbeddedState implements WorkspaceState {
   private final SqlHistory history;
   private final SqlRunHistory runs;
   private final SqlReplays replays;
+  private final SqlRebuilds rebuilds;
 
   private EmbeddedState(Path folder, SqlDatabase database) {
     this.folder = folder;
@@ -43,6 +44,7 @@ public final class EmbeddedState implements WorkspaceState {
     this.history = new SqlHistory(database);
     this.runs = new SqlRunHistory(database);
     this.replays = new SqlReplays(database);
+    this.rebuilds = new SqlRebuilds(database, tally);
   }
 
   /**
@@ -93,6 +95,9 @@ public final class EmbeddedState implements WorkspaceState {
       for (String table : SqlReplays.TABLES) {
         statement.execute(table);
       }
+      for (String table : SqlRebuilds.TABLES) {
+        statement.execute(table);
+      }
       statement.execute(SqlHistory.TABLE);
       statement.execute(SqlRunHistory.TABLE);
     }
@@ -137,6 +142,11 @@ public final class EmbeddedState implements WorkspaceState {
   @Override
   public Replays replays() {
     return replays;
+  }
+
+  @Override
+  public Rebuilds rebuilds() {
+    return rebuilds;
   }
 
   @Override

@@ -265,9 +265,7 @@ final class SqlTally implements TallyStore {
       long newest = account.newest().getAsLong();
       SqlDatabase.update(c, NEWEST, newest, pipeline, source, newest);
     }
-    for (Map.Entry<String, Long> loaded : counts.loaded().entrySet()) {
-      SqlDatabase.update(c, LOADED, pipeline, source, loaded.getKey(), loaded.getValue());
-    }
+    detail(c, pipeline, account.source(), counts);
     for (Map.Entry<String, Long> reached : account.reached().entrySet()) {
       SqlDatabase.update(c, REACH, pipeline, reached.getKey(), source, reached.getValue());
     }
@@ -277,9 +275,6 @@ final class SqlTally implements TallyStore {
     for (Revival revival : account.revivals()) {
       die(c, pipeline, revival.source(), revival.dead());
       SqlDatabase.update(c, REVIVED, revival.revived(), pipeline, revival.source().name());
-    }
-    for (Map.Entry<String, Long> ignored : counts.ignored().entrySet()) {
-      SqlDatabase.update(c, IGNORED, pipeline, source, ignored.getKey(), ignored.getValue());
     }
   }
 
@@ -299,53 +294,80 @@ final class SqlTally implements TallyStore {
 
   @Override
   public Map<SourcePartition, SourceTally> bySource(String pipeline) {
-    return database.transaction(
-        "read the tally",
-        c -> {
-          Map<String, Map<String, Long>> loaded = new HashMap<>();
-          SqlDatabase.query(c, row -> put(row, loaded), bySource("loaded", "target"), pipeline);
-          Map<String, Map<String, Long>> dead = new HashMap<>();
-          SqlDatabase.query(c, row -> put(row, dead), bySource("dead", "reason"), pipeline);
-          Map<String, Map<String, Long>> ignored = new HashMap<>();
-          SqlDatabase.query(c, row -> put(row, ignored), bySource("ignored", "field"), pipeline);
-          Map<String, Map<String, Long>> lost = new HashMap<>();
-          SqlDatabase.query(c, row -> put(row, lost), bySource("lost", "target"), pipeline);
-          Map<SourcePartition, SourceTally> all = new TreeMap<>();
-          SqlDatabase.query(
-              c,
-              row -> {
-                String source = row.getString(1);
-                Map<Reason, Long> reasons = new EnumMap<>(Reason.class);
-                dead.getOrDefault(source, Map.of())
-                    .forEach((code, n) -> reasons.put(Reason.of(code).orElseThrow(), n));
-                Counts counts =
-                    new Counts(
-                        row.getLong(3),
-                        row.getLong(4),
-                        row.getLong(5),
-                        loaded.getOrDefault(source, Map.of()),
-                        reasons,
-                        row.getLong(6),
-                        ignored.getOrDefault(source, Map.of()));
-                long gone =
-                    lost.getOrDefault(source, Map.of()).values().stream()
-                        .mapToLong(Long::longValue)
-                        .sum();
-                all.put(
-                    new SourcePartition(source),
-                    new SourceTally(
-                        number(row, 8),
-                        row.getLong(2),
-                        counts,
-                        row.getLong(7),
-                        gone,
-                        number(row, 9).stream().mapToObj(Instants::instant).findFirst()));
-              },
-              "select source, position, taken, unfolded, copied, dropped, revived, began, newest"
-                  + " from source_tally where pipeline = ?",
-              pipeline);
-          return all;
-        });
+    return database.transaction("read the tally", c -> bySource(c, pipeline));
+  }
+
+  Map<SourcePartition, SourceTally> bySource(Connection c, String pipeline) throws SQLException {
+    Map<String, Map<String, Long>> loaded = new HashMap<>();
+    SqlDatabase.query(c, row -> put(row, loaded), bySource("loaded", "target"), pipeline);
+    Map<String, Map<String, Long>> dead = new HashMap<>();
+    SqlDatabase.query(c, row -> put(row, dead), bySource("dead", "reason"), pipeline);
+    Map<String, Map<String, Long>> ignored = new HashMap<>();
+    SqlDatabase.query(c, row -> put(row, ignored), bySource("ignored", "field"), pipeline);
+    Map<String, Map<String, Long>> lost = new HashMap<>();
+    SqlDatabase.query(c, row -> put(row, lost), bySource("lost", "target"), pipeline);
+    Map<SourcePartition, SourceTally> all = new TreeMap<>();
+    SqlDatabase.query(
+        c,
+        row -> {
+          String source = row.getString(1);
+          Map<Reason, Long> reasons = new EnumMap<>(Reason.class);
+          dead.getOrDefault(source, Map.of())
+              .forEach((code, n) -> reasons.put(Reason.of(code).orElseThrow(), n));
+          Counts counts =
+              new Counts(
+                  row.getLong(3),
+                  row.getLong(4),
+                  row.getLong(5),
+                  loaded.getOrDefault(source, Map.of()),
+                  reasons,
+                  row.getLong(6),
+                  ignored.getOrDefault(source, Map.of()));
+          long gone =
+              lost.getOrDefault(source, Map.of()).values().stream()
+                  .mapToLong(Long::longValue)
+                  .sum();
+          all.put(
+              new SourcePartition(source),
+              new SourceTally(
+                  number(row, 8),
+                  row.getLong(2),
+                  counts,
+                  row.getLong(7),
+                  gone,
+                  number(row, 9).stream().mapToObj(Instants::instant).findFirst()));
+        },
+        "select source, position, taken, unfolded, copied, dropped, revived, began, newest"
+            + " from source_tally where pipeline = ?",
+        pipeline);
+    return all;
+  }
+
+  /** Writes other counts of a source partition, of which none are there but the sums. */
+  void put(Connection c, String pipeline, SourcePartition source, Counts counts)
+      throws SQLException {
+    SqlDatabase.update(
+        c,
+        "update source_tally set taken = ?, unfolded = ?, copied = ?, dropped = ?, revived = 0"
+            + " where pipeline = ? and source = ?",
+        counts.taken(),
+        counts.unfolded(),
+        counts.copied(),
+        counts.dropped(),
+        pipeline,
+        source.name());
+    detail(c, pipeline, source, counts);
+    die(c, pipeline, source, counts.dead());
+  }
+
+  private static void detail(Connection c, String pipeline, SourcePartition source, Counts counts)
+      throws SQLException {
+    for (Map.Entry<String, Long> loaded : counts.loaded().entrySet()) {
+      SqlDatabase.update(c, LOADED, pipeline, source.name(), loaded.getKey(), loaded.getValue());
+    }
+    for (Map.Entry<String, Long> ignored : counts.ignored().entrySet()) {
+      SqlDatabase.update(c, IGNORED, pipeline, source.name(), ignored.getKey(), ignored.getValue());
+    }
   }
 
   private static OptionalLong number(ResultSet row, int column) throws SQLException {

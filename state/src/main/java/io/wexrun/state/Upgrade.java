@@ -34,7 +34,9 @@ record Upgrade(int from, List<String> statements) {
               List.of(
                   "alter table source_tally add column revived bigint not null default 0",
                   "alter table source_tally add column began bigint",
-                  "alter table source_tally add column newest bigint")));
+                  "alter table source_tally add column newest bigint")),
+          // Rebuilds are tables of their own.
+          new Upgrade(4, List.of()));
 
   /** The version that this Wexrun writes. */
   static final int VERSION = FIRST + ALL.size();

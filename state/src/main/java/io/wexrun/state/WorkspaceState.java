@@ -24,6 +24,9 @@ public interface WorkspaceState extends AutoCloseable {
   /** Which dead letters were chosen to be replayed, or given up. */
   Replays replays();
 
+  /** Which pipelines are built again. */
+  Rebuilds rebuilds();
+
   /** Which pipelines ran when. */
   RunHistory runs();
 

@@ -49,6 +49,14 @@ public interface StoreConnector extends Connector {
   }
 
   /**
+   * Whether its stores put tables in the places of others, as {@link
+   * io.wexrun.core.target.Swapping}.
+   */
+  default boolean swaps() {
+    return false;
+  }
+
+  /**
    * Whether its stores put rows aside that they cannot send, as {@link
    * io.wexrun.core.target.Resending}.
    */

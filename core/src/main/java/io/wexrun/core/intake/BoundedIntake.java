@@ -14,10 +14,24 @@ public final class BoundedIntake implements Intake {
   private final Intake inner;
   private final Map<SourcePartition, Long> bounds;
   private final Map<SourcePartition, Long> missing;
+  private final boolean first;
+
+  /**
+   * Bounds an intake whose records somebody else takes too, and accounts for: it is not told what
+   * is done here.
+   */
+  public static BoundedIntake beside(Intake inner, Map<SourcePartition, Long> bounds) {
+    return new BoundedIntake(inner, bounds, false);
+  }
 
   /** Bounds an intake; closing this one closes it. */
   public BoundedIntake(Intake inner, Map<SourcePartition, Long> bounds) {
+    this(inner, bounds, true);
+  }
+
+  private BoundedIntake(Intake inner, Map<SourcePartition, Long> bounds, boolean first) {
     this.inner = inner;
+    this.first = first;
     this.bounds = Map.copyOf(bounds);
     this.missing = new HashMap<>(bounds);
   }
@@ -84,7 +98,9 @@ public final class BoundedIntake implements Intake {
 
   @Override
   public void accounted(Map<SourcePartition, Long> positions) {
-    inner.accounted(positions);
+    if (first) {
+      inner.accounted(positions);
+    }
   }
 
   @Override

@@ -1,9 +1,11 @@
 package io.wexrun.core.intake;
 
 import java.time.Duration;
+import java.time.Instant;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
 
 /**
  * Where records come from. It finds source partitions, is assigned some of them, each at a
@@ -71,6 +73,16 @@ public interface Intake extends AutoCloseable {
    */
   default Duration patience() {
     return Duration.ofMillis(500);
+  }
+
+  /**
+   * A position of a source partition that was found, behind which everything stands that came to
+   * the source since a time; a little of what came before may stand behind it, too.
+   *
+   * @return empty if the intake cannot tell
+   */
+  default OptionalLong since(SourcePartition partition, Instant time) {
+    return OptionalLong.empty();
   }
 
   /**

@@ -2,6 +2,11 @@ package io.wexrun.core.target;
 
 /** A store that answers queries. For several threads. */
 public interface Querying {
+  /** A name in quotes, so that every name can be a table or column in a statement. */
+  static String quoted(String name) {
+    return '"' + name.replace("\"", "\"\"") + '"';
+  }
+
   /**
    * Runs one SQL statement in the store's own dialect that only reads: no rows, tables, files or
    * settings are changed by it.

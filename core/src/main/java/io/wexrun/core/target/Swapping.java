@@ -1,6 +1,7 @@
 package io.wexrun.core.target;
 
 import java.util.List;
+import java.util.Map;
 
 /** A store that puts tables in the places of others. For several threads. */
 public interface Swapping {
@@ -23,4 +24,24 @@ public interface Swapping {
    *     table with a name that is to be kept, or the store fails; then nothing is changed
    */
   void swap(List<Exchange> exchanges);
+
+  /**
+   * Copies rows of a table into its shadow, which is there: those made of records before given
+   * positions, as the {@linkplain io.wexrun.core.pipeline.OriginColumns columns of their origin}
+   * tell. Columns that only one of the two tables has are left out.
+   *
+   * @param before for numbers of sources the position before which a row's record stands
+   * @return how many rows were copied, by the number of their source
+   * @throws io.wexrun.core.diagnose.OutsideException if a row does not fit the shadow's columns, or
+   *     the store fails; then nothing is copied
+   */
+  Map<Long, Long> copy(String table, String shadow, Map<Long, Long> before);
+
+  /**
+   * Drops a table and forgets who it was; nothing if there is none. No target of it is open.
+   *
+   * @throws io.wexrun.core.diagnose.OutsideException if the store fails, or does not let it go,
+   *     since something else depends on it
+   */
+  void drop(String table);
 }

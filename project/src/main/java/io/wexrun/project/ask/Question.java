@@ -25,6 +25,11 @@ public record Question(Kind kind, String text) {
      * That a pipeline's dead letters are replayed: its name, {@code own} if the run is to have it
      * or {@code any}, and its text, on lines of their own; no store is asked.
      */
-    REPLAY
+    REPLAY,
+    /**
+     * That a rebuild of a pipeline is taken further: the pipeline's name, {@code own} or {@code
+     * any}, the rebuild's number, and what is to be done, on lines of their own; no store is asked.
+     */
+    REBUILD
   }
 }

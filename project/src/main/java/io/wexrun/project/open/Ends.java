@@ -27,10 +27,12 @@ import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.KnownTarget;
 import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Target;
+import io.wexrun.project.dead.Chosen;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.ends.LettersIntake;
 import io.wexrun.queue.ends.Queues;
+import io.wexrun.state.Rebuilds.Rebuild;
 import io.wexrun.state.Replays;
 import java.io.IOException;
 import java.nio.file.Files;
@@ -77,6 +79,16 @@ public final class Ends {
     List<KnownSource> known = site.sources(pipeline.name());
     return connector(pipeline)
         .open(new IntakeOpening(settings, site, known, notices, writtenHere, fed));
+  }
+
+  /**
+   * The intake of a pipeline, as if it had taken only so much yet.
+   *
+   * @param known what it has taken from, with where it goes on
+   */
+  public Intake again(Pipeline pipeline, List<KnownSource> known) {
+    return connector(pipeline)
+        .open(new IntakeOpening(pipeline.intake(), site, known, notice -> {}, false, () -> true));
   }
 
   /**
@@ -199,6 +211,34 @@ public final class Ends {
   /** Opens the targets of a pipeline: tables, others, and its dead letters. */
   public TargetOpener targets(Pipeline pipeline) {
     return targets(pipeline, Map.of());
+  }
+
+  /** The tables that a rebuild makes, beside those in whose places they are to be. */
+  public Shadows shadows(Rebuild rebuild, Map<String, Table> tables) {
+    return new Shadows(
+        rebuild,
+        tables,
+        new Shadows.Places(stores, Queues.of(site), definition),
+        (queue, writer) ->
+            connectors
+                .targets()
+                .get(DEAD_LETTERS.kind())
+                .openForDeadLetters(queue, writer, DEAD_LETTERS, site));
+  }
+
+  /** What was chosen from a queue of dead letters as it is now. */
+  public Chosen chosen(String letters, Chosen all) {
+    Optional<Queue> queue = Queues.of(site).openToRead(letters);
+    try {
+      return queue.map(all::in).orElse(all);
+    } finally {
+      queue.ifPresent(Queue::close);
+    }
+  }
+
+  /** Whether the tables of a store can be put in the places of others. */
+  public boolean swaps(Table table) {
+    return stores.swaps(table.store());
   }
 
   /** The same, with some tables as they once were. */

@@ -95,6 +95,11 @@ public final class Stores implements AutoCloseable {
         .toList();
   }
 
+  /** Whether a store is of a kind that puts tables in the places of others. */
+  public boolean swaps(String name) {
+    return can(name, StoreConnector::swaps);
+  }
+
   /** Whether a store is of a kind that keeps tables in files. */
   public boolean files(String name) {
     return can(name, StoreConnector::files);

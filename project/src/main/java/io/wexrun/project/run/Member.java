@@ -78,7 +78,7 @@ public final class Member {
   private boolean paused;
   private Optional<String> holds = Optional.empty();
   private boolean begins;
-  private boolean halted;
+  private int halted;
   private boolean resumes;
   private String reason = "the run was started";
   private long number;
@@ -240,7 +240,7 @@ public final class Member {
       if (stopped
           || paused
           || holds.isPresent()
-          || halted
+          || halted > 0
           || begins
           || run != null
           || end.isDone()) {
@@ -260,7 +260,7 @@ public final class Member {
         number = noted(() -> history.begun(name, reason + with, at));
         notifyAll();
         enter(State.RUNNING, Optional.empty(), Optional.empty());
-        if (stopped || paused || halted) {
+        if (stopped || paused || halted > 0) {
           started.stop(); // Somebody has said so meanwhile.
         }
       }
@@ -318,7 +318,7 @@ public final class Member {
       }
       notifyAll();
       holds = waits && !resumes ? Optional.of(message(failure)) : Optional.empty();
-      boolean still = paused || halted || resumes || holds.isPresent();
+      boolean still = paused || halted > 0 || resumes || holds.isPresent();
       boolean planned = plan.schedule().isPresent();
       boolean over = failure == null || failure instanceof MistakesException;
       if (stopped || !still && !planned && (over || !options.startsAgain())) {
@@ -326,7 +326,7 @@ public final class Member {
         finish(stopped && ended == null && options.startsAgain() ? null : failure);
         return;
       }
-      again = resumes && !paused && !halted;
+      again = resumes && !paused && halted == 0;
       resumes = false;
       if (still) {
         boolean held = paused || holds.isPresent();
@@ -380,7 +380,7 @@ public final class Member {
     String how =
         failure != null
             ? "failed"
-            : stopped ? "stopped" : paused ? "paused" : halted ? "changed" : "drained";
+            : stopped ? "stopped" : paused ? "paused" : halted > 0 ? "changed" : "drained";
     RunHistory.Ran ran =
         new RunHistory.Ran(
             number,
@@ -496,7 +496,7 @@ public final class Member {
    */
   public void halt() throws InterruptedException {
     synchronized (this) {
-      halted = true;
+      halted++;
       if (run != null) {
         run.stop();
       }
@@ -506,10 +506,13 @@ public final class Member {
     }
   }
 
-  /** Lets it go on after it was held still. */
+  /** Lets it go on after it was held still, unless somebody else holds it too. */
   public void go() {
     synchronized (this) {
-      halted = false;
+      halted--;
+      if (halted > 0) {
+        return;
+      }
       holds = Optional.empty(); // It may be mended.
     }
     if (schedule().isPresent()) {

@@ -3,16 +3,30 @@ package io.wexrun.queue.ends;
 import io.wexrun.core.dead.DeadLetter;
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.intake.Former;
+import io.wexrun.queue.Queue;
+import io.wexrun.queue.Reader;
+import io.wexrun.queue.log.PackBuilder;
+import io.wexrun.queue.log.PackHead;
 import io.wexrun.queue.log.QueueRecord;
+import java.time.Duration;
+import java.util.Arrays;
 import java.util.LinkedHashMap;
+import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.function.Predicate;
 
 /**
  * Dead letters as records of a queue: the value is the original record, with its key and the header
  * of its source; the headers say why it died, and what headers it came with.
  */
 public final class DeadLetters {
+  /** So many letters are copied at once. */
+  private static final int COPIED = 1000;
+
+  /** Who appends what is copied. */
+  private static final String COPIER = PackHead.PASSING + "copied";
+
   /** What the names of the headers begin with that the record came with. */
   static final String ORIGINAL = "original-";
 
@@ -66,6 +80,66 @@ public final class DeadLetters {
             number(headers, "deaths", 1),
             number(headers, "died", record.timeMillis() * 1000),
             Optional.ofNullable(headers.get("part")).map(Former.Part::of)));
+  }
+
+  /**
+   * Copies letters to another queue, which has no more partitions; each keeps what it says of
+   * itself.
+   *
+   * @param which of them
+   */
+  public static void copy(Queue from, Queue to, Predicate<QueueRecord> which) {
+    Reader reader = from.readFromOldest();
+    List<QueueRecord> some = reader.poll(COPIED, Duration.ZERO);
+    while (!some.isEmpty()) {
+      PackBuilder pack = null;
+      QueueRecord last = null;
+      for (QueueRecord record : some) {
+        if (!which.test(record)) {
+          continue;
+        }
+        if (last != null
+            && (last.partition() != record.partition()
+                || !Arrays.equals(last.sourceHeader(), record.sourceHeader()))) {
+          append(to, last, pack);
+          pack = null;
+        }
+        if (pack == null) {
+          PackHead head = new PackHead(COPIER, record.sourceHeader(), Map.of());
+          pack = new PackBuilder(head, 64 << 10);
+        }
+        add(pack, record, to.options().clock().millis());
+        last = record;
+      }
+      if (last != null) {
+        append(to, last, pack);
+      }
+      some = reader.poll(COPIED, Duration.ZERO);
+    }
+    to.sync();
+    to.appended();
+  }
+
+  private static void add(PackBuilder pack, QueueRecord record, long now) {
+    byte[] key = record.key().orElse(null);
+    Map<String, String> headers = new LinkedHashMap<>(record.headers());
+    headers.putIfAbsent("died", Long.toString(record.timeMillis() * 1000));
+    pack.add(
+        key,
+        0,
+        key == null ? 0 : key.length,
+        headers,
+        record.value(),
+        0,
+        record.value().length,
+        now,
+        Math.max(0, now - record.takenMillis()));
+  }
+
+  private static void append(Queue to, QueueRecord last, PackBuilder pack) {
+    pack.seal(to.options().codec());
+    int partition = last.partition() % to.partitions();
+    to.partition(partition).append(pack, to.partition(partition).end() + 1);
   }
 
   private static long number(Map<String, String> headers, String name, long otherwise) {

@@ -14,10 +14,12 @@ import io.wexrun.queue.log.Pack;
 import io.wexrun.queue.log.Packs;
 import io.wexrun.queue.log.Partition;
 import java.time.Duration;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
 import java.util.Optional;
+import java.util.OptionalLong;
 import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
 import java.util.stream.Collectors;
@@ -184,6 +186,12 @@ public final class QueueIntake implements Intake {
       block = next();
     }
     return block;
+  }
+
+  @Override
+  public OptionalLong since(SourcePartition source, Instant time) {
+    Partition partition = queue.partition(number(source));
+    return OptionalLong.of(partition.positionOfPackAt(time.toEpochMilli()));
   }
 
   @Override

@@ -12,6 +12,7 @@ import io.wexrun.queue.log.PartitionInfo;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.nio.file.StandardCopyOption;
 import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.LinkedHashMap;
@@ -179,6 +180,33 @@ public final class Queues implements AutoCloseable {
       throw new OutsideException("cannot remove queue " + name + ": " + e.getMessage(), e);
     }
     return records;
+  }
+
+  /**
+   * Gives a queue another name, which none has; nothing if there is no queue of that name. Nobody
+   * uses it meanwhile.
+   *
+   * @throws OutsideException if it cannot be done
+   */
+  public synchronized void rename(String name, String other) {
+    Queue known = open.remove(name);
+    if (known != null) {
+      known.close();
+    }
+    Queue read = toRead.remove(name);
+    if (read != null) {
+      read.close();
+    }
+    if (!exists(name)) {
+      return;
+    }
+    try {
+      Files.createDirectories(folder(other).getParent());
+      Files.move(folder(name), folder(other), StandardCopyOption.ATOMIC_MOVE);
+    } catch (IOException e) {
+      throw new OutsideException(
+          "cannot give queue " + name + " the name " + other + ": " + e.getMessage(), e);
+    }
   }
 
   @Override

@@ -1,0 +1,257 @@
+package io.wexrun.project;
+
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.OriginColumns;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Column;
+import io.wexrun.core.schema.Schema;
+import io.wexrun.core.schema.Type;
+import io.wexrun.core.target.Answer;
+import io.wexrun.core.target.Querying;
+import io.wexrun.project.facts.TableComparison;
+import io.wexrun.project.facts.TableComparison.Count;
+import io.wexrun.project.facts.TableComparison.Example;
+import io.wexrun.project.facts.TableComparison.Values;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import java.util.function.Function;
+import java.util.stream.Collectors;
+
+/**
+ * Compares a table with one that was built again, by statements that every store takes that swaps
+ * tables. Values are compared as the texts that the store makes of them, so that a column of
+ * another type is compared too.
+ */
+final class RebuildComparison {
+  /** So many differing values of a column are shown. */
+  private static final int MOST_VALUES = 3;
+
+  private static final int MOST_EXAMPLES = 4;
+
+  private final Function<String, Answer> store;
+  private final Table table;
+  private final String before;
+  private final String after;
+
+  /**
+   * Of two tables of one store.
+   *
+   * @param store answers statements
+   * @param table the one that was built, as it is defined
+   * @param before the name of the one of before
+   * @param after the name of what was built
+   */
+  RebuildComparison(Function<String, Answer> store, Table table, String before, String after) {
+    this.store = store;
+    this.table = table;
+    this.before = before;
+    this.after = after;
+  }
+
+  /**
+   * Compares them.
+   *
+   * @param there the columns of the one of before
+   * @param built the columns of what was built
+   * @param reached up to where it was built, by source partition; empty if it is complete
+   * @param behind whether the pipeline has got further than that
+   */
+  TableComparison compare(
+      Schema there, Schema built, Map<SourcePartition, Long> reached, boolean behind) {
+    List<String> columns = names(there);
+    columns.retainAll(names(built));
+    boolean origins = columns.contains(OriginColumns.SOURCE) && OriginColumns.in(table);
+    List<String> by =
+        !table.key().isEmpty()
+            ? table.key()
+            : origins ? List.of(OriginColumns.SOURCE, OriginColumns.POSITION) : List.of();
+    List<String> values = columns.stream().filter(c -> !OriginColumns.is(c)).toList();
+    List<String> compared = new ArrayList<>(values);
+    by.stream().filter(column -> !compared.contains(column)).forEach(compared::add);
+    boolean bounded = origins && behind && !reached.isEmpty();
+    Set<String> numbers =
+        columns.stream()
+            .filter(column -> isNumber(there, column) && isNumber(built, column))
+            .filter(column -> !type(there, column).equals(type(built, column)))
+            .collect(Collectors.toSet());
+    String with = with(compared, numbers, bounded ? bounds(reached) : "");
+    List<Object> counts =
+        store
+            .apply(
+                with
+                    + "select (select count(*) from b), (select count(*) from a),"
+                    + " (select count(*) from ob), (select count(*) from oa), "
+                    + changed(by))
+            .rows()
+            .get(0);
+    List<String> missing = names(there);
+    missing.removeAll(columns);
+    List<String> fresh = names(built);
+    fresh.removeAll(columns);
+    boolean differ = number(counts, 2) + number(counts, 3) > 0;
+    return new TableComparison(
+        table.name(),
+        number(counts, 0),
+        number(counts, 1),
+        number(counts, 2),
+        number(counts, 3),
+        number(counts, 4),
+        by,
+        differ ? values(with, values) : List.of(),
+        columns.stream()
+            .filter(column -> !type(there, column).equals(type(built, column)))
+            .map(c -> c + ": " + type(there, c) + ", now " + type(built, c))
+            .toList(),
+        missing,
+        fresh,
+        differ ? examples(with, compared, by) : List.of(),
+        behind && !bounded);
+  }
+
+  private static List<String> names(Schema schema) {
+    return new ArrayList<>(schema.columns().stream().map(Column::name).toList());
+  }
+
+  private static Type type(Schema schema, String column) {
+    return schema.column(schema.find(column).orElseThrow()).type();
+  }
+
+  private static boolean isNumber(Schema schema, String column) {
+    Type type = type(schema, column);
+    return type == Type.Scalar.INT || type == Type.Scalar.LONG || type == Type.Scalar.DOUBLE;
+  }
+
+  private static long number(List<Object> row, int column) {
+    return ((Number) row.get(column)).longValue();
+  }
+
+  /**
+   * The rows of both, and those that only one of them has.
+   *
+   * @param numbers columns of numbers of different kinds
+   */
+  private String with(List<String> columns, Set<String> numbers, String bounds) {
+    String list =
+        columns.stream()
+            .map(
+                c -> {
+                  String value = "t." + Querying.quoted(c);
+                  return "cast("
+                      + (numbers.contains(c) ? "cast(" + value + " as double precision)" : value)
+                      + " as varchar) as "
+                      + Querying.quoted(c);
+                })
+            .collect(Collectors.joining(", "));
+    return "with b as (select "
+        + list
+        + " from "
+        + Querying.quoted(before)
+        + " t"
+        + bounds
+        + "), a as (select "
+        + list
+        + " from "
+        + Querying.quoted(after)
+        + " t), ob as (select * from b except all select * from a), oa as (select * from a except"
+        + " all select * from b) ";
+  }
+
+  private static String bounds(Map<SourcePartition, Long> reached) {
+    return reached.entrySet().stream()
+        .map(each -> "(" + OriginColumns.id(each.getKey().name()) + ", " + each.getValue() + ")")
+        .collect(
+            Collectors.joining(
+                ", ",
+                " join (values ",
+                ") r(source, bound) on t."
+                    + OriginColumns.SOURCE
+                    + " = r.source and t."
+                    + OriginColumns.POSITION
+                    + " < r.bound"));
+  }
+
+  private static String list(List<String> columns) {
+    return columns.stream().map(Querying::quoted).collect(Collectors.joining(", "));
+  }
+
+  private static String changed(List<String> by) {
+    return by.isEmpty()
+        ? "0"
+        : "(select count(*) from (select distinct "
+            + list(by)
+            + " from ob intersect select distinct "
+            + list(by)
+            + " from oa) c)";
+  }
+
+  private List<Values> values(String with, List<String> columns) {
+    List<Values> all = new ArrayList<>();
+    for (String column : columns) {
+      String differing =
+          "(select v, sum(x) as x, sum(y) as y from (select "
+              + Querying.quoted(column)
+              + " as v, 1 as x, 0 as y from ob union all select "
+              + Querying.quoted(column)
+              + ", 0, 1 from oa) u group by v having sum(x) <> sum(y)) d";
+      List<List<Object>> rows =
+          store
+              .apply(
+                  with
+                      + "select v, x, y, (select count(*) from "
+                      + differing
+                      + "), (select count(*) from b where b."
+                      + Querying.quoted(column)
+                      + " is not distinct from e.v), (select count(*) from a where a."
+                      + Querying.quoted(column)
+                      + " is not distinct from e.v) from (select v, x, y from "
+                      + differing
+                      + " order by abs(x - y) desc, v limit "
+                      + MOST_VALUES
+                      + ") e order by abs(x - y) desc, v")
+              .rows();
+      if (!rows.isEmpty()) {
+        all.add(
+            new Values(
+                column,
+                number(rows.get(0), 3),
+                rows.stream()
+                    .map(row -> new Count(text(row.get(0)), number(row, 4), number(row, 5)))
+                    .toList()));
+      }
+    }
+    return all;
+  }
+
+  private static String text(Object value) {
+    return value == null ? null : value.toString();
+  }
+
+  private List<Example> examples(String with, List<String> columns, List<String> by) {
+    String order = by.isEmpty() ? list(columns) : list(by);
+    Answer answer =
+        store.apply(
+            with
+                + "select * from (select 'before' as side, * from (select * from ob order by "
+                + order
+                + " limit "
+                + MOST_EXAMPLES / 2
+                + ") p union all select 'after', * from (select * from oa order by "
+                + order
+                + " limit "
+                + MOST_EXAMPLES / 2
+                + ") q) s order by side desc, "
+                + order);
+    List<Example> examples = new ArrayList<>();
+    for (List<Object> row : answer.rows()) {
+      Map<String, String> values = new LinkedHashMap<>();
+      for (int i = 0; i < columns.size(); i++) {
+        values.put(columns.get(i), text(row.get(i + 1)));
+      }
+      examples.add(new Example((String) row.get(0), values));
+    }
+    return examples;
+  }
+}
