@@ -174,7 +174,8 @@ final class TraceCommand implements Callable<Integer> {
             + terminal.style(Terminal.Style.PLACE, traced.source() + " @" + traced.position())
             + "  "
             + traced.pipeline()
-            + traced.version().map(v -> ", by its text of version " + v).orElse(""));
+            + traced.version().map(v -> ", by its text of version " + v).orElse("")
+            + traced.by().map(time -> ", done by " + time).orElse(""));
     if (traced.raw().isEmpty()) {
       terminal.out.println("  its source does not have it any more, or has no record there");
     } else {
@@ -229,6 +230,7 @@ final class TraceCommand implements Callable<Integer> {
     facts.put("position", traced.position());
     facts.put("taken", traced.taken());
     traced.version().ifPresent(version -> facts.put("version", version));
+    traced.by().ifPresent(time -> facts.put("by", time.toString()));
     traced.raw().ifPresent(raw -> facts.put("raw", WorkspaceDead.text(raw)));
     traced.trial().ifPresent(trial -> facts.put("way", way(trial, traced.asNow())));
     facts.put("rows", traced.rows());

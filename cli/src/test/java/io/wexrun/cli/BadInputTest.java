@@ -77,6 +77,7 @@ class BadInputTest {
         "dead edit",
         "dead drop",
         "replay",
+            "rebuild",
         "trace",
         "queue",
         "sql",

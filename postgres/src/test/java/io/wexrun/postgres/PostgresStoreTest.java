@@ -16,6 +16,7 @@ import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.QueryBounds;
 import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.Refusal;
+import io.wexrun.core.target.Swapping;
 import io.wexrun.core.target.Target;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -282,6 +283,27 @@ class PostgresStoreTest {
       assertThatThrownBy(down::identity)
           .isInstanceOfSatisfying(OutsideException.class, e -> assertThat(e.lasting()).isFalse())
           .hasMessageContaining("localhost:1");
+    }
+  }
+
+  @Test
+  void whoMayReadATableMayReadTheOneThatTakesItsPlace() {
+    Table table = Table.in("w", "t").column("n", Type.Scalar.INT).build();
+    load(table, List.of(List.of("1")));
+    load(table.named("t_new"), List.of(List.of("2")));
+    store.change("do $$ begin create role reader; exception when duplicate_object then end $$");
+    store.change("grant select on t to reader");
+    store.change("grant insert, select on t to public");
+    store.swap(List.of(new Swapping.Exchange("t", "t_new", "t_old")));
+    for (String right : List.of("select", "insert")) {
+      assertThat(
+              store
+                  .query("select has_table_privilege('reader', 't', '" + right + "')")
+                  .rows()
+                  .get(0)
+                  .get(0))
+          .as(right)
+          .isEqualTo(true);
     }
   }
 }

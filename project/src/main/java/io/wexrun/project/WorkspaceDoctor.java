@@ -14,6 +14,7 @@ import io.wexrun.project.facts.Finding;
 import io.wexrun.project.facts.Finding.Kind;
 import io.wexrun.project.facts.PipelineStatus;
 import io.wexrun.project.facts.QueueFacts;
+import io.wexrun.project.facts.RebuildFacts;
 import io.wexrun.project.open.WorkspaceSite;
 import java.io.IOException;
 import java.nio.file.FileStore;
@@ -63,6 +64,7 @@ final class WorkspaceDoctor {
     part("runs", this::runs);
     part("books", this::books);
     part("replays", this::replays);
+    part("rebuilds", this::rebuilds);
     part("stores", this::setbacks);
     part("queues", this::queues);
     part("deliveries", this::deliveries);
@@ -294,6 +296,31 @@ final class WorkspaceDoctor {
                           + pipeline
                           + " has not ended: it was killed, or goes on",
                       "if it does not go on, 'wexrun replay " + pipeline + "' ends it"));
+    }
+  }
+
+  private void rebuilds() {
+    for (String pipeline : workspace.pipelineNames()) {
+      for (RebuildFacts each : workspace.rebuilds().all(pipeline)) {
+        String go = "'wexrun rebuild " + pipeline;
+        switch (each.state()) {
+          case "preparing", "running" ->
+              add(
+                  Kind.DOUBTFUL,
+                  "books",
+                  "rebuild " + each.number() + " of " + pipeline + " has not ended",
+                  go + "' goes on with it, " + go + " --swap' or --discard ends it");
+          case "swapping", "mending" ->
+              add(
+                  Kind.WRONG,
+                  "books",
+                  "the swap of rebuild " + each.number() + " of " + pipeline + " was killed",
+                  go + " --swap' finishes it");
+          default -> {
+            continue;
+          }
+        }
+      }
     }
   }
 

@@ -24,6 +24,7 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalLong;
 import java.util.function.Supplier;
+import java.util.stream.Stream;
 
 /**
  * The queues of a workspace, with what its pipelines receive as {@code received/PIPELINE}, their
@@ -76,11 +77,24 @@ public final class WorkspaceQueues {
         .forEach(names::add);
     definition.pipelines().stream().map(Pipeline::deadLetters).forEach(names::add);
     undefined.stream().map(name -> "dead/" + name).filter(queues::exists).forEach(names::add);
+    definition.pipelines().forEach(pipeline -> names.addAll(rebuilt(pipeline.name())));
     definition.pipelines().stream()
         .map(WorkspaceQueues::channel)
         .filter(queues::exists)
         .forEach(names::add);
     return names;
+  }
+
+  /** The dead letters of a pipeline's rebuilds, and those of before a swap, as they are there. */
+  private List<String> rebuilt(String pipeline) {
+    return site.stateIfAny().map(state -> state.rebuilds().all(pipeline)).orElse(List.of()).stream()
+        .flatMap(
+            rebuild ->
+                rebuild.phase().isOpen()
+                    ? Stream.of(rebuild.letters())
+                    : rebuild.swapped().map(time -> rebuild.keptLetters()).stream())
+        .filter(queues::exists)
+        .toList();
   }
 
   private static String channel(Pipeline pipeline) {

@@ -172,6 +172,7 @@ public final class WorkspaceTrace {
         source.name(),
         position,
         taken,
+        state.flatMap(s -> s.tally().accountedBy(name, source, position)),
         block.map(b -> b.records().bytes(0)),
         text.map(PipelineTexts.Text::version),
         then.isEmpty(),

@@ -88,6 +88,7 @@ public final class EmbeddedState implements WorkspaceState {
         statement.execute(table);
       }
       statement.execute(SqlTimeTally.TABLE);
+      statement.execute(SqlMarks.TABLE);
       statement.execute(SqlCorrections.TABLE);
       for (String table : SqlTexts.TABLES) {
         statement.execute(table);

@@ -37,6 +37,9 @@ final class SqlCorrections implements Corrections {
           "retake",
           "ignored_tally",
           "time_tally",
+          "source_mark",
+          "rebuild",
+          "handled_record",
           "pipeline_text");
 
   private static final String REPLAYS = "update replay set pipeline = ? where pipeline = ?";
@@ -351,7 +354,9 @@ final class SqlCorrections implements Corrections {
           // Their numbers are not given again.
           SqlDatabase.update(c, REPLAYS, "", pipeline);
           for (String table : OF_PIPELINES) {
-            SqlDatabase.update(c, "delete from " + table + " where pipeline = ?", pipeline);
+            for (String name : List.of(pipeline, Rebuilds.Rebuild.books(pipeline))) {
+              SqlDatabase.update(c, "delete from " + table + " where pipeline = ?", name);
+            }
           }
           return null;
         });

@@ -103,6 +103,7 @@ final class SqlRebuilds implements Rebuilds {
           "delete from known_target where pipeline = ?",
           "delete from reached_target where pipeline = ?",
           "delete from time_tally where pipeline = ?",
+          "delete from source_mark where pipeline = ?",
           "delete from text_turn where pipeline = ?",
           "delete from text_source where pipeline = ?",
           "delete from pipeline_text where pipeline = ?");

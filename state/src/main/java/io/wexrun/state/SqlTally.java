@@ -228,6 +228,7 @@ final class SqlTally implements TallyStore {
             move(c, pipeline, account);
           }
           SqlTimeTally.note(c, pipeline, accounts);
+          SqlMarks.note(c, pipeline, accounts);
           return null;
         });
   }
@@ -276,6 +277,11 @@ final class SqlTally implements TallyStore {
       die(c, pipeline, revival.source(), revival.dead());
       SqlDatabase.update(c, REVIVED, revival.revived(), pipeline, revival.source().name());
     }
+  }
+
+  @Override
+  public Optional<Instant> accountedBy(String pipeline, SourcePartition source, long position) {
+    return database.transaction("read the tally", c -> SqlMarks.by(c, pipeline, source, position));
   }
 
   @Override

@@ -3,6 +3,7 @@ package io.wexrun.core.tally;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.intake.SourcePartition;
+import java.time.Instant;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -69,6 +70,11 @@ public final class RenamedTally implements TallyStore {
   @Override
   public List<TimeTally> over(String pipeline, TimeTally.Unit unit) {
     return inner.over(name, unit);
+  }
+
+  @Override
+  public Optional<Instant> accountedBy(String pipeline, SourcePartition source, long position) {
+    return inner.accountedBy(name, source, position);
   }
 
   @Override

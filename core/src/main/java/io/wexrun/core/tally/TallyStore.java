@@ -3,6 +3,7 @@ package io.wexrun.core.tally;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.intake.SourcePartition;
+import java.time.Instant;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -63,6 +64,17 @@ public interface TallyStore {
    * the clock of this machine.
    */
   List<TimeTally> over(String pipeline, TimeTally.Unit unit);
+
+  /**
+   * By when a position of a source partition was accounted for, to the minute for two days, and to
+   * the hour for {@linkplain TimeTally.Unit#HOUR as long as hours are kept}.
+   *
+   * @return the end of the minute or hour; empty if it is not accounted for, or that is not known
+   *     any more
+   */
+  default Optional<Instant> accountedBy(String pipeline, SourcePartition source, long position) {
+    return Optional.empty();
+  }
 
   /** The books of a pipeline; all zero if it never ran. Nothing is held as far as a store knows. */
   Tally tally(String pipeline);

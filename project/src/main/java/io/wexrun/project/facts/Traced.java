@@ -1,6 +1,7 @@
 package io.wexrun.project.facts;
 
 import io.wexrun.core.shape.RecordTrial;
+import java.time.Instant;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -12,6 +13,7 @@ import java.util.Optional;
  * @param source the source partition that it came from
  * @param position its position there
  * @param taken whether the pipeline has accounted for it
+ * @param by when that was done at the latest, to the minute or hour; empty if it is not known
  * @param raw its bytes; empty if the source does not have it any more
  * @param version of the pipeline's text with which it was taken; empty if that is not known
  * @param asNow whether that is the text of now, or it was tried with that because the other is not
@@ -25,6 +27,7 @@ public record Traced(
     String source,
     long position,
     boolean taken,
+    Optional<Instant> by,
     Optional<byte[]> raw,
     Optional<String> version,
     boolean asNow,

@@ -51,6 +51,14 @@ public final class Adoption {
               + from
               + "' with its definition of before ends it");
     }
+    if (state.rebuilds().open(from).isPresent()) {
+      return Optional.of(
+          "a rebuild of "
+              + from
+              + " has not ended: 'wexrun rebuild "
+              + from
+              + "' with its definition of before goes on with it, --swap or --discard ends it");
+    }
     Map<SourcePartition, Long> positions = state.tally().positions(from);
     for (Map.Entry<String, Standing> each : ends.standings(old(from, to)).entrySet()) {
       for (Map.Entry<SourcePartition, Long> end : each.getValue().progress().entrySet()) {
