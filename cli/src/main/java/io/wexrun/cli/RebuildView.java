@@ -4,6 +4,8 @@ import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.project.facts.RebuildFacts;
 import io.wexrun.project.facts.TableComparison;
+import java.util.Comparator;
+import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -12,6 +14,7 @@ import java.util.stream.Collectors;
 /** Shows what was built again, and how it differs from what was there. */
 final class RebuildView {
   private static final int VALUE = 30;
+  private static final int ROW = 110;
 
   private final Terminal terminal;
 
@@ -47,7 +50,7 @@ final class RebuildView {
     line(
         counts.allDead(),
         Terminal.Style.BAD,
-        "dead letters: " + reasons(counts) + " (in queue " + rebuild.letters() + ")");
+        "dead letters: " + reasons(counts) + " (" + rebuild.letters() + ")");
     rebuild
         .from()
         .forEach(
@@ -56,6 +59,7 @@ final class RebuildView {
                     terminal.style(
                         Terminal.Style.DIM,
                         "           " + source + " from position " + position + " on")));
+    terminal.flush();
     String how = "'wexrun rebuild " + rebuild.pipeline();
     terminal.say(
         "nothing has changed yet for who reads the tables: see "
@@ -89,6 +93,7 @@ final class RebuildView {
               + " is the new one; the one of before is "
               + table.kept().orElseThrow());
     }
+    terminal.flush();
     terminal.say(
         "'wexrun rebuild "
             + rebuild.pipeline()
@@ -133,13 +138,18 @@ final class RebuildView {
     line(table.onlyBefore() - changed, Terminal.Style.BAD, "only before");
     line(table.onlyAfter() - changed, Terminal.Style.GOOD, "only after");
     for (TableComparison.Values values : table.values()) {
+      boolean single =
+          values.counts().stream().allMatch(c -> Math.abs(c.before() - c.after()) == 1);
       terminal.out.println(
           "  "
               + values.column()
               + ": "
               + Counted.of(values.differing(), "value")
               + (values.differing() == 1 ? " comes" : " come")
-              + " in another number of rows");
+              + (single ? " in one row more or less" : " in another number of rows"));
+      if (single) {
+        continue; // Which ones would tell nobody anything.
+      }
       for (TableComparison.Count count : values.counts()) {
         terminal.out.println(
             String.format(
@@ -156,10 +166,19 @@ final class RebuildView {
                   example.side().equals("before") ? Terminal.Style.BAD : Terminal.Style.GOOD,
                   example.side().equals("before") ? "before" : "after ")
               + " "
-              + example.row().entrySet().stream()
-                  .map(each -> each.getKey() + "=" + each.getValue())
-                  .collect(Collectors.joining(" ")));
+              + Terminal.brief(row(table, example), ROW));
     }
+  }
+
+  /** A row, with the columns in front in which fewest values differ: they tell most. */
+  private static String row(TableComparison table, TableComparison.Example example) {
+    Map<String, Long> differing = new HashMap<>();
+    table.values().forEach(values -> differing.put(values.column(), values.differing()));
+    return example.row().entrySet().stream()
+        .filter(each -> each.getValue() != null)
+        .sorted(Comparator.comparing(each -> differing.getOrDefault(each.getKey(), Long.MAX_VALUE)))
+        .map(each -> each.getKey() + "=" + each.getValue())
+        .collect(Collectors.joining(" "));
   }
 
   private void columns(String what, List<String> names) {

@@ -77,7 +77,7 @@ class BadInputTest {
         "dead edit",
         "dead drop",
         "replay",
-            "rebuild",
+        "rebuild",
         "trace",
         "queue",
         "sql",

@@ -93,7 +93,7 @@ class RebuildCommandTest {
     assertThat(built.out())
         .contains("rebuild 1 of scans: 100 records taken again")
         .contains("90  loaded into scans_rebuild_1 in w")
-        .contains("10  dead letters: bad-value 10 (in queue rebuild/scans-1)");
+        .contains("10  dead letters: bad-value 10 (rebuild/scans-1)");
     assertThat(built.err()).contains("nothing has changed yet for who reads the tables");
     assertThat(ok("rebuild", "scans").err()).contains("rebuild 1 is gone on with");
     assertThat(here.run("rebuild", "scans", "--from", "q/0@5").err()).contains("keeps its begin");

@@ -2,6 +2,7 @@ package io.wexrun.project;
 
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.OriginColumns;
+import io.wexrun.core.pipeline.Rollup;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
@@ -63,11 +64,15 @@ final class RebuildComparison {
       Schema there, Schema built, Map<SourcePartition, Long> reached, boolean behind) {
     List<String> columns = names(there);
     columns.retainAll(names(built));
+    // What merging needs is not for people.
+    table.rollup().ifPresent(rollup -> columns.removeIf(c -> isKept(rollup, c)));
     boolean origins = columns.contains(OriginColumns.SOURCE) && OriginColumns.in(table);
     List<String> by =
-        !table.key().isEmpty()
-            ? table.key()
-            : origins ? List.of(OriginColumns.SOURCE, OriginColumns.POSITION) : List.of();
+        table.rollup().isPresent()
+            ? table.rollup().get().group()
+            : !table.key().isEmpty()
+                ? table.key()
+                : origins ? List.of(OriginColumns.SOURCE, OriginColumns.POSITION) : List.of();
     List<String> values = columns.stream().filter(c -> !OriginColumns.is(c)).toList();
     List<String> compared = new ArrayList<>(values);
     by.stream().filter(column -> !compared.contains(column)).forEach(compared::add);
@@ -88,9 +93,9 @@ final class RebuildComparison {
             .rows()
             .get(0);
     List<String> missing = names(there);
-    missing.removeAll(columns);
+    missing.removeAll(names(built));
     List<String> fresh = names(built);
-    fresh.removeAll(columns);
+    fresh.removeAll(names(there));
     boolean differ = number(counts, 2) + number(counts, 3) > 0;
     return new TableComparison(
         table.name(),
@@ -113,6 +118,10 @@ final class RebuildComparison {
 
   private static List<String> names(Schema schema) {
     return new ArrayList<>(schema.columns().stream().map(Column::name).toList());
+  }
+
+  private static boolean isKept(Rollup rollup, String column) {
+    return rollup.kept().stream().anyMatch(kept -> kept.name().equals(column));
   }
 
   private static Type type(Schema schema, String column) {
