@@ -67,8 +67,10 @@ final class LookCommand implements Callable<Integer> {
   @Option(
       names = "--sample",
       paramLabel = "KB",
-      defaultValue = "4096",
-      description = "Look at so many kilobytes (default ${DEFAULT-VALUE}).")
+      defaultValue = "1024",
+      description =
+          "Look at so many kilobytes: of one plain file from its begin, its middle and its end"
+              + " (default ${DEFAULT-VALUE}).")
   private int sample;
 
   @Option(
@@ -122,6 +124,7 @@ final class LookCommand implements Callable<Integer> {
       return lookAtTable(binary);
     }
     if (!binary.isEmpty()) {
+      requireNoDraft(binary + " has no lines to draft a pipeline from");
       terminal.out.println(binary + ", which has no lines to look at");
       terminal.flush();
       return ExitCode.DONE;
@@ -129,8 +132,15 @@ final class LookCommand implements Callable<Integer> {
     return shown(Looker.at(data));
   }
 
+  private void requireNoDraft(String why) {
+    if (draft != null) {
+      throw new OutsideException(why + ": nothing was written");
+    }
+  }
+
   private int shown(Look look) {
     if (look.records() == 0) {
+      requireNoDraft("there are no records to draft a pipeline from");
       terminal.say("there are no records to look at");
       return ExitCode.DONE;
     }
@@ -315,12 +325,36 @@ final class LookCommand implements Callable<Integer> {
       terminal.out.println();
     }
     show(look.fields(), look.fits());
+    unshaped(look);
+    if (!look.notes().isEmpty()) {
+      terminal.out.println();
+      terminal.out.println(terminal.style(Terminal.Style.WARNING, "look at this yourself"));
+      look.notes().forEach(note -> terminal.out.println("  " + note));
+    }
     if (!look.misfits().isEmpty()) {
       terminal.out.println();
       terminal.out.println(terminal.style(Terminal.Style.WARNING, "cannot be read, for example"));
       look.misfits().forEach(this::show);
     }
     terminal.flush();
+  }
+
+  /** Some of the lines that only the last template takes. */
+  private void unshaped(Look look) {
+    long rest =
+        look.templates().stream().filter(Look.Template::any).mapToLong(t -> t.lines()).sum();
+    if (rest > 0 && rest < look.records() && !look.unshaped().isEmpty()) {
+      terminal.out.println();
+      terminal.out.println(
+          terminal.style(
+              Terminal.Style.WARNING,
+              Counted.of(rest, "line") + " that only the last template takes, for example"));
+      look.unshaped()
+          .forEach(
+              line ->
+                  terminal.out.println(
+                      "  " + terminal.style(Terminal.Style.DIM, Terminal.brief(line, WIDTH))));
+    }
   }
 
   private void show(List<FieldLook> fields, long records) {
@@ -360,6 +394,8 @@ final class LookCommand implements Callable<Integer> {
     facts.put("templates", look.templates());
     facts.put("fields", look.fields());
     facts.put("misfits", look.misfits());
+    facts.put("unshaped", look.unshaped());
+    facts.put("notes", look.notes());
     return facts;
   }
 

@@ -3,6 +3,7 @@ package io.wexrun.core.look;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
+import java.util.regex.Pattern;
 
 /**
  * Lines that are separated values.
@@ -11,7 +12,38 @@ import java.util.Optional;
  * @param dashes whether a dash stands for a value that is absent
  */
 record CsvLook(char separator, int columns, boolean header, boolean dashes) {
-  private static final double MOST = 0.9;
+  private static final double MOST = 0.99;
+
+  private static final Pattern TITLE =
+      Pattern.compile("[\\p{L}_#%$@(][\\p{L}\\p{N}\\p{M} _.,:/()%#$@&'+*?-]{0,60}");
+
+  /**
+   * Whether the first value is more than one: a time, and something behind it that the separator
+   * has nothing to do with.
+   */
+  private static boolean isMixed(List<String> lines, char separator) {
+    List<TimeForm> forms = LineTemplates.forms(lines);
+    return lines.stream()
+            .filter(
+                line -> {
+                  String first = split(line, separator).get(0).strip();
+                  return forms.stream()
+                      .flatMap(form -> form.find(line, 0, 60).stream())
+                      .anyMatch(
+                          at -> at[0] < first.length() && !isAlone(line, at, first, separator));
+                })
+            .count()
+        > lines.size() * (1 - MOST);
+  }
+
+  /** Whether a time is all of the first value; what follows a comma need not be its fraction. */
+  private static boolean isAlone(String line, int[] at, String first, char separator) {
+    int cut = line.indexOf(separator, at[0]);
+    int end = cut < 0 ? at[1] : Math.min(at[1], cut);
+    return at[0] <= 1
+        && line.substring(0, at[0]).matches("[\"']?")
+        && end - at[0] == first.replaceAll("[\"']", "").length();
+  }
 
   /** The separator by which most lines have the same number of values, if there is one. */
   static Optional<CsvLook> of(List<String> lines) {
@@ -20,7 +52,8 @@ record CsvLook(char separator, int columns, boolean header, boolean dashes) {
       int columns = lines.isEmpty() ? 0 : split(lines.get(0), separator).size();
       long same = lines.stream().filter(l -> split(l, separator).size() == columns).count();
       boolean more = best == null || columns > best.columns;
-      if (columns > 1 && same >= lines.size() * MOST && lines.size() > 1 && more) {
+      boolean fits = columns > 1 && same >= lines.size() * MOST && lines.size() > 1 && more;
+      if (fits && (separator == '\t' || !isMixed(lines, separator))) {
         best = new CsvLook(separator, columns, header(lines, separator), false);
       }
     }
@@ -30,7 +63,7 @@ record CsvLook(char separator, int columns, boolean header, boolean dashes) {
   /** A first line of distinct texts without numbers, above columns that have some. */
   private static boolean header(List<String> lines, char separator) {
     List<String> first = split(lines.get(0), separator);
-    boolean texts = first.stream().noneMatch(v -> v.isEmpty() || v.matches("[-+]?[0-9.:]+.*"));
+    boolean texts = first.stream().allMatch(v -> TITLE.matcher(v.strip()).matches());
     boolean distinct = first.stream().distinct().count() == first.size();
     boolean numbersBelow =
         lines.stream()

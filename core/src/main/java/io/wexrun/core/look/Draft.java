@@ -1,6 +1,7 @@
 package io.wexrun.core.look;
 
 import io.wexrun.core.pipeline.StepDefinition;
+import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -21,17 +22,22 @@ public final class Draft {
 
   /** The steps. */
   public static List<StepDefinition> steps(Look look) {
+    List<StepDefinition> all = new ArrayList<>(List.of(first(look)));
+    all.addAll(look.further());
+    return all;
+  }
+
+  private static StepDefinition first(Look look) {
     if (look.given().isPresent()) {
-      return List.of(look.given().get());
+      return look.given().get();
     }
     Map<String, Object> fields = new LinkedHashMap<>();
     look.fields().forEach(field -> fields.put(field.name(), field.written()));
     Map<String, Object> value = new LinkedHashMap<>();
     switch (look.format()) {
       case LINES -> {
-        return List.of(
-            StepDefinition.of(
-                "template", look.templates().stream().map(Look.Template::text).toList()));
+        return StepDefinition.of(
+            "template", look.templates().stream().map(Look.Template::text).toList());
       }
       case JSON, PAIRS -> value.put("fields", fields);
       case SYSLOG -> {
@@ -51,6 +57,6 @@ public final class Draft {
       default -> throw new IllegalStateException("no draft for " + look.format());
     }
     String kind = look.format().name().toLowerCase(java.util.Locale.ROOT);
-    return List.of(StepDefinition.of(kind, value));
+    return StepDefinition.of(kind, value);
   }
 }

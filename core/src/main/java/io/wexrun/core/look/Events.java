@@ -5,7 +5,7 @@ import java.util.List;
 import java.util.Optional;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
-import java.util.stream.IntStream;
+import java.util.stream.Collectors;
 
 /**
  * Events of which some have several lines, such as an error with its stack trace: each begins with
@@ -15,88 +15,79 @@ import java.util.stream.IntStream;
  * @param events each with all its lines
  */
 record Events(String begins, List<String> events) {
-  /** What times look like with which lines begin. */
-  private static final List<String> TIMES =
-      List.of(
-          "\\[?\\d{4}-\\d\\d-\\d\\d[ T]\\d\\d:",
-          "\\[?\\d{4}/\\d\\d/\\d\\d \\d\\d:",
-          "\\[?\\d\\d[./]\\d\\d[./]\\d{4} \\d\\d:",
-          "\\[?[A-Z][a-z]{2} [ \\d]\\d \\d\\d:");
-
   /** What lines look like that belong to one before. */
   private static final Pattern FURTHER =
-      Pattern.compile("\\s.*|Caused by: .*|[\\w.$]+(?:Exception|Error)\\b.*|\\.{3}.*|[})\\]].*");
+      Pattern.compile(
+          "\\s.*|Caused by: .*|Traceback .*|[\\w.$]+(?:Exception|Error|Warning)\\b.*|\\.{3}.*"
+              + "|[})\\]].*|at .*|#\\d+ .*|-{3,}.*|={3,}.*|>.*|");
 
-  private static final Pattern TIME_FIELD = Pattern.compile("(\\W*\\{time[^}]*\\}\\]?)(.*)");
-  private static final Pattern LEVEL =
-      Pattern.compile("(?:TRACE|DEBUG|INFO|NOTICE|WARN|WARNING|ERROR|FATAL|SEVERE) +\\S.*");
+  private static final String BETWEEN = " " + Words.NEWLINE + " ";
 
-  /** A time has no more words than that, as in {@code May 3 03:00:44}. */
-  private static final int MOST_WORDS = 3;
+  /** A part of the lines that must be so. */
+  private static final double MANY = 0.5;
 
-  /** A part of the lines that must be so: most. */
-  private static final double MOST = 0.8;
+  private static final double MOST = 0.6;
 
   /** The events of lines; empty if each line seems to be a record of its own. */
   static Optional<Events> of(List<String> lines) {
-    for (String time : TIMES) {
-      Pattern begin = Pattern.compile(time);
-      if (lines.isEmpty() || !begin.matcher(lines.get(0)).lookingAt()) {
-        continue;
-      }
-      List<String> events = new ArrayList<>();
-      long further = 0;
-      long alike = 0;
-      for (String line : lines) {
-        if (begin.matcher(line).lookingAt()) {
-          events.add(line);
-        } else {
-          further++;
-          alike += FURTHER.matcher(line).matches() ? 1 : 0;
-          events.add(events.remove(events.size() - 1) + "\n" + line);
-        }
-      }
-      if (further > 0 && events.size() > 1 && alike >= further * MOST) {
-        return Optional.of(new Events(time, events));
+    List<TimeForm> forms = LineTemplates.forms(LineTemplates.some(lines));
+    for (TimeForm form : forms) {
+      Optional<Events> events = of(lines, form);
+      if (events.isPresent()) {
+        return events;
       }
     }
     return Optional.empty();
   }
 
-  /** The first line of each event. */
+  private static Optional<Events> of(List<String> lines, TimeForm form) {
+    // In front of the time there may be a bracket, or a letter that tells the level.
+    Pattern begin = Pattern.compile("([\\[(<]{0,2}|[IWEFDVT]|[^\\d\\s]{2,24} )" + form.pattern());
+    String before = null;
+    Matcher whole = begin.matcher(lines.get(0));
+    String words = whole.lookingAt() && whole.group(1).length() > 2 ? whole.group(1) : "";
+    List<String> events = new ArrayList<>();
+    long further = 0;
+    long alike = 0;
+    long first = 0;
+    for (String line : lines) {
+      Matcher matcher = begin.matcher(line);
+      if (matcher.lookingAt() && isBegin(matcher.group(1), words)) {
+        first++;
+        String front = matcher.group(1);
+        before = before == null || before.equals(front) ? front : "";
+        events.add(line);
+      } else if (events.isEmpty()) {
+        events.add(line);
+      } else {
+        further++;
+        alike += FURTHER.matcher(line).matches() ? 1 : 0;
+        events.set(events.size() - 1, events.get(events.size() - 1) + "\n" + line);
+      }
+    }
+    boolean some = further > 0 && first > 1 && first >= lines.size() * 0.02;
+    boolean named = !words.isEmpty() && first > 2;
+    if (!some || !named && alike < further * MANY && first < lines.size() * MOST) {
+      return Optional.empty();
+    }
+    String front = before.isEmpty() ? "[\\[(<IWEFDVT]?" : before.replaceAll("([\\[(])", "\\\\$1");
+    return Optional.of(new Events(front + re2(form.pattern()), events));
+  }
+
+  /** Whether what stands before a time is what stands before the first one, if that is a word. */
+  private static boolean isBegin(String front, String words) {
+    return words.isEmpty() ? front.length() <= 2 : front.equals(words);
+  }
+
+  /** The pattern without what RE2 does not know. */
+  private static String re2(String pattern) {
+    return pattern.replaceAll("\\(\\?[!=][^)]*\\)", "");
+  }
+
+  /** The first two lines of each event, with a mark between them. */
   List<String> firstLines() {
-    return events.stream().map(event -> event.lines().findFirst().orElse("")).toList();
-  }
-
-  /**
-   * A template that takes every event: its time, its level if it has one, and all the rest.
-   *
-   * @param templates those that were found for the first lines
-   * @return empty if none of them begins with a time
-   */
-  Optional<String> template(List<String> templates) {
-    for (String template : templates) {
-      Matcher time = TIME_FIELD.matcher(template);
-      if (time.matches()) {
-        boolean level = IntStream.rangeClosed(1, MOST_WORDS).anyMatch(this::haveLevelBehind);
-        return Optional.of(time.group(1) + (level ? " {level}" : "") + " {message}");
-      }
-    }
-    return Optional.empty();
-  }
-
-  /** Whether nearly all events have a level behind so many words, which are their time. */
-  private boolean haveLevelBehind(int words) {
-    long levels =
-        firstLines().stream().filter(line -> LEVEL.matcher(behind(line, words)).matches()).count();
-    return levels >= events.size() * MOST;
-  }
-
-  private static String behind(String line, int words) {
-    String rest = line;
-    for (int word = 0; word < words; word++) {
-      rest = rest.substring(Math.max(0, rest.indexOf(' '))).stripLeading();
-    }
-    return rest;
+    return events.stream()
+        .map(event -> event.lines().limit(2).collect(Collectors.joining(BETWEEN)))
+        .toList();
   }
 }

@@ -22,6 +22,12 @@ public record FieldLook(
     return from.isEmpty() ? spec : spec + " from " + from;
   }
 
+  /** The same field as a text, which takes any value. */
+  FieldLook wider() {
+    String type = spec.startsWith("json") || spec.startsWith("text") ? spec : "text?";
+    return new FieldLook(name, type, from, present, distinct, examples);
+  }
+
   /** The same field, which may be absent. */
   FieldLook optional() {
     String may = spec.replaceFirst("^(\\w+(?:\\([^)]*\\))?)\\??", "$1?");

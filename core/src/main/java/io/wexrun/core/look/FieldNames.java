@@ -8,6 +8,11 @@ import java.util.Set;
 final class FieldNames {
   private final Set<String> taken = new HashSet<>();
 
+  /** Whether a name was given. */
+  boolean has(String name) {
+    return taken.contains(name);
+  }
+
   /** A name like a text; the text itself if it is one. */
   String unique(String text) {
     String name = text.replaceAll("[^A-Za-z0-9_]+", "_").replaceAll("^_+|_+$", "");

@@ -5,6 +5,7 @@ import java.util.ArrayList;
 import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Set;
+import java.util.regex.Pattern;
 import java.util.stream.Stream;
 
 /** Collects the values of a field and guesses how to read them. For one thread. */
@@ -34,6 +35,15 @@ final class Guess {
 
   private static final int EXAMPLES = 3;
 
+  /** A number or a time is not longer. */
+  private static final int LONGEST = 48;
+
+  private static final int SPOILED = 5;
+  private static final Pattern BOOLS = Pattern.compile("(?i)true|false");
+  private static final Pattern ZEROS = Pattern.compile("-?0\\d+.*");
+  private static final Pattern MILLIS = Pattern.compile("1[0-9]{12}");
+  private static final Pattern SECONDS = Pattern.compile("1[0-9]{9}(\\.\\d+)?");
+
   private final long[] fits = new long[SPECS.size()];
   private final Set<String> distinct = new LinkedHashSet<>();
   private long present;
@@ -53,12 +63,22 @@ final class Guess {
     if (distinct.size() < FieldLook.MOST_DISTINCT) {
       distinct.add(value);
     }
-    for (int i = 0; i < fits.length; i++) {
-      fits[i] += SPECS.get(i).takes(value) ? 1 : 0;
+    boolean digit = false;
+    for (int i = 0; i < value.length() && !digit; i++) {
+      digit = value.charAt(i) >= '0' && value.charAt(i) <= '9';
     }
-    zeros += value.matches("-?0\\d+.*") ? 1 : 0;
-    millis += value.matches("1[0-9]{12}") ? 1 : 0;
-    seconds += value.matches("1[0-9]{9}(\\.\\d+)?") ? 1 : 0;
+    boolean whole = value.length() <= LONGEST && (digit || BOOLS.matcher(value).matches());
+    for (int i = 0; i < fits.length && whole; i++) {
+      // What has failed too often is not tried any more: times are slow to read.
+      if (present - fits[i] <= SPOILED + present * (1 - ENOUGH)) {
+        fits[i] += SPECS.get(i).takes(value) ? 1 : 0;
+      }
+    }
+    if (digit) {
+      zeros += ZEROS.matcher(value).matches() ? 1 : 0;
+      millis += MILLIS.matcher(value).matches() ? 1 : 0;
+      seconds += SECONDS.matcher(value).matches() ? 1 : 0;
+    }
   }
 
   /** Adds a value that is an array or an object. */
@@ -68,6 +88,11 @@ final class Guess {
     if (distinct.size() < FieldLook.MOST_DISTINCT) {
       distinct.add(value);
     }
+  }
+
+  /** Whether there was nothing but null. */
+  boolean isNil() {
+    return present == 0;
   }
 
   boolean isEmpty() {

@@ -22,6 +22,9 @@ import java.util.Optional;
  * @param intake what an intake of such files has to know beside their names, as settings write it;
  *     without {@code header: true}
  * @param given the step that reads the records, if it was told and not found out
+ * @param further steps behind the one that reads the records
+ * @param unshaped some of the lines that only the last template takes
+ * @param notes what a person should look at, as sentences without a full stop
  */
 public record Look(
     Format format,
@@ -34,9 +37,14 @@ public record Look(
     boolean oldSyslog,
     List<Misfit> misfits,
     Map<String, Object> intake,
-    Optional<StepDefinition> given) {
+    Optional<StepDefinition> given,
+    List<StepDefinition> further,
+    List<String> unshaped,
+    List<String> notes) {
   /** Copies the settings, keeping their order. */
   public Look {
+    further = List.copyOf(further);
+    notes = List.copyOf(notes);
     intake = Collections.unmodifiableMap(new LinkedHashMap<>(intake));
   }
 
@@ -62,7 +70,10 @@ public record Look(
         oldSyslog,
         misfits,
         Map.of(),
-        Optional.empty());
+        Optional.empty(),
+        List.of(),
+        List.of(),
+        List.of());
   }
 
   /** The same with settings of an intake. */
@@ -74,7 +85,55 @@ public record Look(
   Look with(Map<String, Object> settings, Optional<StepDefinition> step) {
     return new Look(
         format, records, fits, fields, templates, separator, header, oldSyslog, misfits, settings,
-        step);
+        step, further, unshaped, notes);
+  }
+
+  /** The same with what was counted in all of the sample. */
+  Look counted(long all, long fitting, List<Template> taken) {
+    double more = (double) all / Math.max(1, records);
+    List<FieldLook> scaled =
+        fields.stream()
+            .map(
+                f ->
+                    new FieldLook(
+                        f.name(),
+                        f.spec(),
+                        f.from(),
+                        Math.round(f.present() * more),
+                        f.distinct(),
+                        f.examples()))
+            .toList();
+    return new Look(
+        format, all, fitting, scaled, taken, separator, header, oldSyslog, misfits, intake, given,
+        further, unshaped, notes);
+  }
+
+  /** The same with other fields. */
+  Look with(List<FieldLook> others) {
+    return new Look(
+        format, records, fits, others, templates, separator, header, oldSyslog, misfits, intake,
+        given, further, unshaped, notes);
+  }
+
+  /** The same with steps behind, and with notes. */
+  Look with(List<StepDefinition> steps, List<String> told) {
+    return new Look(
+        format, records, fits, fields, templates, separator, header, oldSyslog, misfits, intake,
+        given, steps, unshaped, told);
+  }
+
+  /** The patterns that the steps name. */
+  public Map<String, String> patterns() {
+    Map<String, String> patterns = new LinkedHashMap<>();
+    Map<String, String> all =
+        Map.of(Rendering.TOKEN, Rendering.TOKEN_PATTERN, Rendering.LEVEL, Rendering.LEVEL_PATTERN);
+    all.forEach(
+        (name, pattern) -> {
+          if (templates.stream().anyMatch(t -> t.text().contains(":" + name + "}"))) {
+            patterns.put(name, pattern);
+          }
+        });
+    return patterns;
   }
 
   /** How records are written. */
@@ -106,5 +165,10 @@ public record Look(
    * @param text as a step writes it
    * @param lines how many lines it takes, those before it having had the first choice
    */
-  public record Template(String text, long lines) {}
+  public record Template(String text, long lines) {
+    /** Whether it takes any line. */
+    public boolean any() {
+      return text.equals(LineTemplates.ANY);
+    }
+  }
 }

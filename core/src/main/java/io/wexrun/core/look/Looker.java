@@ -13,6 +13,7 @@ import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.core.schema.Instants;
+import io.wexrun.core.schema.Schema;
 import io.wexrun.core.shape.BlockTrial;
 import io.wexrun.core.shape.RecordTrial;
 import io.wexrun.core.shape.Shaped;
@@ -22,11 +23,14 @@ import java.nio.charset.StandardCharsets;
 import java.time.Instant;
 import java.util.ArrayList;
 import java.util.Arrays;
+import java.util.HashSet;
 import java.util.HexFormat;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
+import java.util.function.Predicate;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 
@@ -36,7 +40,14 @@ import java.util.regex.Pattern;
  */
 public final class Looker {
   /** A format is taken for sure if so many of the records are of it. */
-  private static final double MOST = 0.8;
+  private static final double ALL = 0.99;
+
+  /** Of what is JSON by its first character, some may be broken. */
+  private static final double MANY = 0.6;
+
+  private static final int MOST_TRIES = 6;
+
+  private static final int EXAMPLES = 3;
 
   private static final int MISFITS = 5;
 
@@ -72,16 +83,6 @@ public final class Looker {
           text.lines().filter(line -> !line.isBlank() && !line.startsWith("#")).toList();
       return new Looker(body).named(names.get().group(1), names.get().group(2));
     }
-    List<String> all = text.lines().filter(line -> !line.isBlank()).toList();
-    Optional<Events> events = Events.of(all);
-    if (events.isPresent()) {
-      List<String> found = new TemplateFinder(events.get().firstLines()).find();
-      Optional<String> template = events.get().template(found);
-      if (template.isPresent()) {
-        return new Looker(events.get().events(), framing(events.get()), Steps.ours())
-            .events(template.get(), events.get());
-      }
-    }
     return new Looker(text.lines().filter(line -> !line.isBlank()).toList()).look();
   }
 
@@ -101,7 +102,8 @@ public final class Looker {
           new Look(Look.Format.MESSAGES, 0, 0, List.of(), List.of(), ' ', false, false, List.of())
               .with(Map.of("framing", framing.form()), Optional.of(step));
       Looker looker = new Looker(List.of(), framing, kinds);
-      Look tried = looker.tested(look, looker.run(List.of(step), data, new byte[0]));
+      Look tried =
+          looker.tested(look, looker.shaper(look).tryOut(looker.block(data, new byte[0]))).look();
       if (best == null || tried.fits() > best.fits()) {
         best = tried;
       }
@@ -113,23 +115,66 @@ public final class Looker {
     if (lines.isEmpty()) {
       return new Look(Look.Format.LINES, 0, 0, List.of(), List.of(), ' ', false, false, List.of());
     }
-    long objects = lines.stream().filter(l -> l.startsWith("{")).count();
-    if (objects >= lines.size() * MOST && objects > 0) {
-      return json();
+    List<String> some = LineTemplates.some(lines);
+    if (are(some, l -> l.startsWith("{"))) {
+      Look look = fitting(json());
+      if (look.fits() >= look.records() * MANY) {
+        return look;
+      }
     }
-    long priorities = lines.stream().filter(l -> l.matches("<\\d{1,3}>.+")).count();
-    if (priorities >= lines.size() * MOST && priorities > 0) {
+    if (are(some, l -> l.matches("<\\d{1,3}>.+"))) {
       return syslog();
     }
-    long pairs = lines.stream().filter(Looker::isPairs).count();
-    if (pairs >= lines.size() * MOST && pairs > 0) {
-      return pairs();
+    if (are(some, Looker::isPairs)) {
+      return fitting(pairs());
     }
-    Optional<CsvLook> csv = CsvLook.of(lines);
+    Optional<CsvLook> csv = isTimed(some) ? Optional.empty() : CsvLook.of(some);
+    boolean clear = csv.filter(c -> c.columns() > 2 || c.header()).isPresent();
+    Optional<Events> events = clear ? Optional.empty() : Events.of(lines);
+    if (events.isPresent()) {
+      return new Looker(events.get().events(), framing(events.get()), Steps.ours())
+          .events(events.get());
+    }
     if (csv.isPresent()) {
-      return csv(csv.get());
+      Look look = fitting(csv(csv.get()));
+      if (look.fits() >= look.records() * ALL) {
+        return look;
+      }
     }
     return byTemplates();
+  }
+
+  private static boolean are(List<String> some, Predicate<String> such) {
+    long count = some.stream().filter(such).count();
+    return count > 0 && count >= some.size() * ALL;
+  }
+
+  /** Whether lines begin with a time and a blank: then commas behind mean nothing. */
+  private static boolean isTimed(List<String> lines) {
+    List<TimeForm> forms = LineTemplates.forms(lines);
+    return are(
+        lines,
+        line ->
+            forms.stream()
+                .flatMap(form -> form.find(line, 0, 60).stream())
+                .anyMatch(at -> at[0] <= 2 && line.startsWith(" ", at[1])));
+  }
+
+  /** Fields whose values a type does not take are texts; until all fit. */
+  private Look fitting(Look look) {
+    Tested now = tried(look);
+    for (int tries = 0; tries < MOST_TRIES; tries++) {
+      Set<String> faulty = now.faulty();
+      List<FieldLook> fields =
+          now.look().fields().stream()
+              .map(field -> faulty.contains(field.name()) ? field.wider() : field)
+              .toList();
+      if (fields.equals(now.look().fields())) {
+        break;
+      }
+      now = tried(now.look().with(fields));
+    }
+    return now.look();
   }
 
   private static boolean isPairs(String line) {
@@ -145,6 +190,19 @@ public final class Looker {
         values.forEach((path, json) -> add(guesses.computeIfAbsent(path, p -> new Guess()), json));
       }
     }
+    // What is an object in some records is null in others.
+    guesses
+        .keySet()
+        .removeIf(
+            path ->
+                guesses.keySet().stream().anyMatch(p -> p.startsWith(path + "."))
+                    && guesses.get(path).isNil());
+    guesses
+        .keySet()
+        .removeIf(
+            path ->
+                guesses.keySet().stream()
+                    .anyMatch(p -> path.startsWith(p + ".") && !guesses.get(p).isNil()));
     List<FieldLook> fields = new ArrayList<>();
     FieldNames names = new FieldNames();
     guesses.forEach(
@@ -153,9 +211,8 @@ public final class Looker {
           String name = names.unique(member);
           fields.add(guess.look(name, name.equals(member) ? "" : path, false));
         });
-    return tested(
-        new Look(
-            Look.Format.JSON, lines.size(), 0, fields, List.of(), ',', false, false, List.of()));
+    return new Look(
+        Look.Format.JSON, lines.size(), 0, fields, List.of(), ',', false, false, List.of());
   }
 
   private static void add(Guess guess, String json) {
@@ -185,9 +242,8 @@ public final class Looker {
           String name = names.unique(key);
           fields.add(guess.look(name, name.equals(key) ? "" : key, true));
         });
-    return tested(
-        new Look(
-            Look.Format.PAIRS, lines.size(), 0, fields, List.of(), ' ', false, false, List.of()));
+    return new Look(
+        Look.Format.PAIRS, lines.size(), 0, fields, List.of(), ' ', false, false, List.of());
   }
 
   /** Records below a line that names their columns. */
@@ -196,16 +252,70 @@ public final class Looker {
     List<String> all = new ArrayList<>(List.of(names.strip()));
     all.addAll(lines);
     int columns = CsvLook.split(names.strip(), separator).size();
-    return new Looker(all)
-        .csv(new CsvLook(separator, columns, true, true))
+    Looker looker = new Looker(all);
+    Look look = looker.csv(new CsvLook(separator, columns, true, true));
+    return looker
+        .fitting(withTime(look))
         .with(Map.of("header", Map.of("begins", begins), "skip", Map.of("begins", "#")));
   }
 
-  private Look events(String template, Events events) {
-    List<Look.Template> one = List.of(new Look.Template(template, 0));
+  /** A day and a time of day that stand in two fields are put together. */
+  private static Look withTime(Look look) {
+    Optional<FieldLook> day =
+        look.fields().stream().filter(f -> f.name().equals("date")).findFirst();
+    Optional<FieldLook> clock =
+        look.fields().stream().filter(f -> f.name().equals("time")).findFirst();
+    boolean both =
+        day.isPresent()
+            && clock.isPresent()
+            && day.get().type().equals("date")
+            && clock.get().examples().stream().allMatch(v -> v.matches("\\d\\d:\\d\\d:\\d\\d"));
+    if (!both) {
+      return look;
+    }
+    List<FieldLook> fields = new ArrayList<>();
+    for (FieldLook field : look.fields()) {
+      fields.add(
+          field == day.get()
+              ? new FieldLook(
+                  "day", "text", "date", field.present(), field.distinct(), field.examples())
+              : field == clock.get()
+                  ? new FieldLook(
+                      "clock", "text", "time", field.present(), field.distinct(), field.examples())
+                  : field);
+    }
+    return look.with(fields)
+        .with(
+            List.of(
+                StepDefinition.of(
+                    "set",
+                    Map.of("time", "parseTime(day + ' ' + clock, 'yyyy-MM-dd HH:mm:ss', 'UTC')")),
+                StepDefinition.of("remove", List.of("day", "clock"))),
+            List.of("times tell no zone, and are taken for UTC"));
+  }
+
+  private Look events(Events events) {
+    LineTemplates templates = new LineTemplates(events.firstLines());
+    return templated(templates, templates.heads())
+        .with(Map.of("framing", Map.of("begins", events.begins())));
+  }
+
+  private Look templated(LineTemplates from, List<String> templates) {
+    List<Look.Template> found = templates.stream().map(t -> new Look.Template(t, 0)).toList();
     Look look =
-        new Look(Look.Format.LINES, lines.size(), 0, List.of(), one, ' ', false, false, List.of());
-    return tested(look).with(Map.of("framing", Map.of("begins", events.begins())));
+        new Look(
+            Look.Format.LINES, lines.size(), 0, List.of(), found, ' ', false, false, List.of());
+    Look tested = tested(look.with(List.of(), from.notes()));
+    List<Look.Template> used =
+        tested.templates().stream()
+            .filter(t -> t.lines() > 0 || t.text().equals(LineTemplates.ANY))
+            .toList();
+    if (used.size() == tested.templates().size()) {
+      return tested;
+    }
+    return tested(
+        new Look(Look.Format.LINES, lines.size(), 0, List.of(), used, ' ', false, false, List.of())
+            .with(List.of(), from.notes()));
   }
 
   private Look csv(CsvLook csv) {
@@ -220,7 +330,7 @@ public final class Looker {
             csv.header(),
             false,
             List.of());
-    return tested(look);
+    return look;
   }
 
   private Look syslog() {
@@ -231,28 +341,45 @@ public final class Looker {
   }
 
   private Look byTemplates() {
-    List<String> templates = new TemplateFinder(lines).find();
-    List<Look.Template> found = templates.stream().map(t -> new Look.Template(t, 0)).toList();
-    return tested(
-        new Look(
-            Look.Format.LINES, lines.size(), 0, List.of(), found, ' ', false, false, List.of()));
+    LineTemplates templates = new LineTemplates(lines);
+    return templated(templates, templates.find());
   }
 
   /** Runs the draft's first step over the sample, and takes what it says. */
   private Look tested(Look look) {
+    return tried(look).look();
+  }
+
+  private Tested tried(Look look) {
     List<String> body = look.header() ? lines.subList(1, lines.size()) : lines;
-    byte[] data = (String.join("\n", body) + "\n").getBytes(StandardCharsets.UTF_8);
     byte[] first = look.header() ? lines.get(0).getBytes(StandardCharsets.UTF_8) : new byte[0];
-    return tested(look, run(Draft.steps(look), data, first));
+    Shaper shaper = shaper(look);
+    Tested tried = tested(look, shaper.tryOut(block(LineTemplates.some(body), first)));
+    if (body.size() <= tried.look().records()) {
+      return tried;
+    }
+    Shaped whole = shaper.shape(block(body, first));
+    return new Tested(
+        tried
+            .look()
+            .counted(whole.taken(), whole.taken() - whole.dead().count(), templates(look, whole)),
+        tried.faulty());
+  }
+
+  private Block block(List<String> body, byte[] first) {
+    byte[] data = (String.join("\n", body) + "\n").getBytes(StandardCharsets.UTF_8);
+    return block(data, first);
   }
 
   /** What is known of the records when the steps have tried to read them. */
-  private Look tested(Look look, BlockTrial tried) {
+  private Tested tested(Look look, BlockTrial tried) {
     Shaped shaped = tried.shaped();
     List<Look.Misfit> misfits = new ArrayList<>();
+    Set<String> faulty = new HashSet<>();
     Map<String, Guess> guesses = new LinkedHashMap<>();
     for (RecordTrial trial : tried.trials()) {
       if (trial.death().isPresent()) {
+        faulty.add(trial.death().get().field());
         if (misfits.size() < MISFITS) {
           misfits.add(
               new Look.Misfit(
@@ -272,6 +399,64 @@ public final class Looker {
                   row.forEach(
                       (name, value) -> guesses.computeIfAbsent(name, n -> new Guess()).add(value)));
     }
+    List<FieldLook> fields = look.fields();
+    if (fields.isEmpty() || !look.further().isEmpty()) {
+      List<FieldLook> seen = new ArrayList<>();
+      types(look, kinds)
+          .forEach(
+              (name, type) -> {
+                Guess guess = guesses.getOrDefault(name, new Guess());
+                FieldLook by = guess.look(name, "", false);
+                seen.add(new FieldLook(name, type, "", by.present(), by.distinct(), by.examples()));
+              });
+      fields = look.fields().isEmpty() ? seen : look.fields();
+    }
+    Look result =
+        new Look(
+            look.format(),
+            shaped.taken(),
+            shaped.taken() - shaped.dead().count(),
+            fields,
+            templates(look, shaped),
+            look.separator(),
+            look.header(),
+            look.oldSyslog(),
+            misfits,
+            look.intake(),
+            look.given(),
+            look.further(),
+            unshaped(look, tried),
+            look.notes());
+    return new Tested(result, faulty);
+  }
+
+  /**
+   * A look that was tried.
+   *
+   * @param faulty the names of the fields at which records died
+   */
+  private record Tested(Look look, Set<String> faulty) {}
+
+  /** Some of the lines that the template takes that takes any. */
+  private static List<String> unshaped(Look look, BlockTrial tried) {
+    boolean only = look.templates().stream().allMatch(Look.Template::any);
+    if (only || look.templates().isEmpty()) {
+      return List.of();
+    }
+    return tried.trials().stream()
+        .filter(trial -> trial.death().isEmpty())
+        .filter(trial -> isWhole(trial))
+        .limit(EXAMPLES)
+        .map(trial -> new String(trial.text(), StandardCharsets.UTF_8))
+        .toList();
+  }
+
+  private static boolean isWhole(RecordTrial trial) {
+    List<Map<String, String>> rows = trial.stages().get(0).rows();
+    return rows.size() == 1 && rows.get(0).size() == 1 && rows.get(0).containsKey("message");
+  }
+
+  private static List<Look.Template> templates(Look look, Shaped shaped) {
     List<Look.Template> templates = new ArrayList<>();
     for (int i = 0; i < look.templates().size(); i++) {
       String path = "shape[0].template[" + i + "]";
@@ -281,71 +466,51 @@ public final class Looker {
               : shaped.fitted().getOrDefault(path, 0L);
       templates.add(new Look.Template(look.templates().get(i).text(), taken));
     }
-    List<FieldLook> fields = look.fields();
-    if (fields.isEmpty()) {
-      List<FieldLook> seen = new ArrayList<>();
-      Map<String, String> types = types(Draft.steps(look), look.header(), kinds);
-      types.forEach(
-          (name, type) -> {
-            Guess guess = guesses.getOrDefault(name, new Guess());
-            FieldLook by = guess.look(name, "", false);
-            seen.add(new FieldLook(name, type, "", by.present(), by.distinct(), by.examples()));
-          });
-      fields = seen;
-    }
-    return new Look(
-        look.format(),
-        shaped.taken(),
-        shaped.taken() - shaped.dead().count(),
-        fields,
-        templates,
-        look.separator(),
-        look.header(),
-        look.oldSyslog(),
-        misfits,
-        look.intake(),
-        look.given());
+    return templates;
   }
 
   /** The names and types that the draft's steps give. */
   static Map<String, String> types(Look look) {
-    return types(Draft.steps(look), look.header(), Steps.ours());
+    return types(look, Steps.ours());
   }
 
-  private static Map<String, String> types(
-      List<StepDefinition> steps, boolean header, Steps kinds) {
+  private static Map<String, String> types(Look look, Steps kinds) {
     Map<String, String> types = new LinkedHashMap<>();
-    shaper(steps, header, kinds)
-        .schemas()
-        .values()
-        .forEach(schema -> schema.columns().forEach(c -> types.put(c.name(), c.type().toString())));
+    List<Schema> schemas = List.copyOf(shaper(look, kinds).schemas().values());
+    schemas
+        .get(schemas.size() - 1)
+        .columns()
+        .forEach(c -> types.put(c.name(), c.type().toString()));
     return types;
   }
 
-  private static Shaper shaper(List<StepDefinition> steps, boolean header, Steps kinds) {
-    Pipeline pipeline =
+  private Shaper shaper(Look look) {
+    return shaper(look, kinds);
+  }
+
+  private static Shaper shaper(Look look, Steps kinds) {
+    Pipeline.Builder pipeline =
         Pipeline.named("look")
-            .intake(Settings.of("files", "x").with("header", header))
-            .shape(steps.toArray(StepDefinition[]::new))
-            .route(Route.otherwiseDrop())
-            .build();
+            .intake(Settings.of("files", "x").with("header", look.header()))
+            .shape(Draft.steps(look).toArray(StepDefinition[]::new))
+            .route(Route.otherwiseDrop());
+    look.patterns().forEach(pipeline::pattern);
     Diagnostics diagnostics = Diagnostics.of("look");
-    Shaper shaper = Shaper.compile(pipeline, kinds, n -> Optional.empty(), List.of(), diagnostics);
+    Shaper shaper =
+        Shaper.compile(pipeline.build(), kinds, n -> Optional.empty(), List.of(), diagnostics);
     diagnostics.orThrow();
     return shaper;
   }
 
-  private BlockTrial run(List<StepDefinition> steps, byte[] data, byte[] first) {
-    Block block =
-        new Block(
-            new SourcePartition("sample"),
-            0,
-            data.length,
-            data,
-            data.length,
-            framing,
-            first,
-            Instants.micros(Instant.now()));
-    return shaper(steps, first.length > 0, kinds).tryOut(block);
+  private Block block(byte[] data, byte[] first) {
+    return new Block(
+        new SourcePartition("sample"),
+        0,
+        data.length,
+        data,
+        data.length,
+        framing,
+        first,
+        Instants.micros(Instant.now()));
   }
 }

@@ -40,8 +40,9 @@ class LookerTest {
                 new Object[] {3, "INFO", 9, 42, "cyd", "z"}));
     assertThat(templates(look))
         .containsExactly(
-            "{time:timestamp @UTC} [{level}] {word}/{word_2:int} opened after {word_3:int} ms"
-                + " user={user} \"{note?}\"");
+            "{time:timestamp @UTC} [{level}] {word}/{word_2:int} opened after {duration_ms:int} ms"
+                + " user={user} \"{note?}\"",
+            "{message}");
     assertThat(look.fits()).isEqualTo(60);
   }
 
@@ -58,8 +59,9 @@ class LookerTest {
     Look look = look(lines);
     assertThat(templates(look))
         .containsExactlyInAnyOrder(
-            "{word} pump {word_2:int} stopped after alarm",
-            "{word} door {word_2:int} opened by driver");
+            "{clock} pump {pump:int} stopped after alarm",
+            "{clock} door {door:int} opened by driver",
+            "{message}");
     assertThat(look.templates().stream().mapToLong(Look.Template::lines).sum()).isEqualTo(90);
   }
 
@@ -74,7 +76,8 @@ class LookerTest {
                             .mapToObj(k -> "w" + (i * 31 + k * 7) % 101)
                             .collect(Collectors.joining(" ")))
             .toArray(String[]::new);
-    assertThat(templates(look(lines))).containsExactly("{time:timestamp} INFO {message}");
+    assertThat(templates(look(lines)))
+        .containsExactly("{time:timestamp} {level:level} {message}", "{message}");
   }
 
   @Test
@@ -129,5 +132,48 @@ class LookerTest {
     assertThat(templates(look("x"))).isNotEmpty();
     assertThat(look("{{", "a {b} c", "\"", "= = =").fits()).isEqualTo(4);
     assertThat(look("", " ").records()).isZero();
+  }
+
+  @Test
+  void whatIsTheSameInTheSampleMayDifferTomorrow() {
+    String[] lines =
+        IntStream.range(0, 40)
+            .mapToObj(
+                i ->
+                    "May  3 06:14:"
+                        + String.format("%02d", i)
+                        + " depot-1 pointsd[311]: point "
+                        + (i % 7 == 0 ? "is stuck" : "thrown after " + i + " s"))
+            .toArray(String[]::new);
+    Look look = look(lines);
+    assertThat(templates(look).get(0))
+        .startsWith(
+            "{time:timestamp 'MMM [ ]d HH:mm:ss' @UTC} {host:token} {process:token}[{pid:int}]: ");
+    assertThat(look.notes())
+        .contains("times tell no zone, and are taken for UTC: write another one behind the @");
+  }
+
+  @Test
+  void dayAndMonthAreToldApartByWhatIsInTheSample() {
+    assertThat(templates(look("03/05/2026 06:00:00 a b", "13/05/2026 06:00:00 b c")).get(0))
+        .startsWith("{time:timestamp 'd/M/yyyy HH:mm:ss' @UTC}");
+    assertThat(templates(look("05/03/2026 06:00:00 a b", "05/13/2026 06:00:00 b c")).get(0))
+        .startsWith("{time:timestamp 'M/d/yyyy HH:mm:ss' @UTC}");
+    Look unclear = look("05/03/2026 06:00:00 a b", "05/03/2026 06:00:01 b c");
+    assertThat(unclear.notes().get(0)).contains("would fit", "as well");
+  }
+
+  @Test
+  void fieldsOfSeveralTemplatesAreOfOneType() {
+    String[] lines =
+        IntStream.range(0, 60)
+            .mapToObj(
+                i ->
+                    "2026-05-03T06:14:09Z "
+                        + (i % 2 == 0 ? "[car " + i + "] moved" : "[car " + (i / 2.0) + "x] stood"))
+            .toArray(String[]::new);
+    Look look = look(lines);
+    assertThat(look.fits()).isEqualTo(60);
+    assertThat(Draft.columns(look)).containsEntry("time", "timestamp");
   }
 }

@@ -7,7 +7,6 @@ import io.wexrun.core.pipeline.Settings;
 import java.io.ByteArrayOutputStream;
 import java.io.IOException;
 import java.nio.ByteBuffer;
-import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.Arrays;
@@ -44,7 +43,14 @@ public record Sample(byte[] bytes, boolean packed, boolean more, Optional<String
       try (Content content = Content.open(file, reading.unpacking())) {
         packed |= content.packed();
         int room = most - all.size();
-        more |= read(content, reading, room, all);
+        boolean parts = files.size() == 1 && !content.packed() && content.size(0) > 2L * most;
+        more |= read(content, reading, parts ? room / 2 : room, all);
+        if (parts && Text.at(content, 0, reading, true).orElseThrow().isPlain()) {
+          long size = content.size(0);
+          cut(all);
+          further(content, size / 2, room / 4, all);
+          further(content, size - room / 4, room / 4, all);
+        }
         String name = file.getFileName() + " cannot be unpacked to its end: ";
         broken = broken.or(() -> content.broken().map(why -> name + why));
       }
@@ -94,7 +100,7 @@ public record Sample(byte[] bytes, boolean packed, boolean more, Optional<String
       boolean ends = at + found >= part || content.size(at + found) <= at + found;
       int lines = text.newline().lastEnd(bytes, found);
       int whole = ends || lines == 0 ? found : lines;
-      boolean plain = text.charset().equals(StandardCharsets.UTF_8) && !text.marked();
+      boolean plain = text.isPlain();
       into.writeBytes(
           plain ? Arrays.copyOf(bytes, whole) : Decoding.utf8(text.charset(), bytes, whole));
       at += whole;
@@ -106,6 +112,31 @@ public record Sample(byte[] bytes, boolean packed, boolean more, Optional<String
       }
     }
     return content.size(at) > at;
+  }
+
+  /** Only whole lines stay. */
+  private static void cut(ByteArrayOutputStream all) {
+    byte[] whole = wholeLines(all.toByteArray());
+    all.reset();
+    all.writeBytes(whole);
+  }
+
+  /** Lines from further on in a file; the first and the last one may be cut, and are left out. */
+  private static void further(Content content, long at, int most, ByteArrayOutputStream into)
+      throws IOException {
+    byte[] bytes = new byte[most];
+    int found = content.read(ByteBuffer.wrap(bytes), at);
+    int from = 0;
+    while (from < found && bytes[from] != '\n') {
+      from++;
+    }
+    int to = found;
+    while (to > from && bytes[to - 1] != '\n') {
+      to--;
+    }
+    if (to > from) {
+      into.write(bytes, from + 1, to - from - 1);
+    }
   }
 
   private static byte[] wholeLines(byte[] bytes) {

@@ -21,6 +21,11 @@ record Text(Charset charset, boolean marked, Newline newline) {
   /** Bytes that are no text. */
   static final Text BYTES = new Text(StandardCharsets.UTF_8, false, Newline.BYTE);
 
+  /** Whether it is UTF-8 from its first byte on. */
+  boolean isPlain() {
+    return charset.equals(StandardCharsets.UTF_8) && !marked;
+  }
+
   private static Text of(Charset charset, boolean marked) {
     return new Text(charset, marked, Newline.of(charset));
   }

@@ -210,17 +210,19 @@ public final class Drafts {
     for (StepDefinition step : Draft.steps(look)) {
       steps.add(YamlText.map(step.kind(), step.value()));
     }
-    return YamlText.of(
+    Map<String, Object> pipeline =
         YamlText.map(
             "pipeline",
             name,
             "about",
             "Drafted from " + described(files) + "; names and types are guesses",
             "intake",
-            new YamlText.Inline(intake),
-            "shape",
-            steps,
-            "route",
-            List.of(YamlText.map("to", table))));
+            new YamlText.Inline(intake));
+    if (!look.patterns().isEmpty()) {
+      pipeline.put("patterns", look.patterns());
+    }
+    pipeline.put("shape", steps);
+    pipeline.put("route", List.of(YamlText.map("to", table)));
+    return YamlText.of(pipeline);
   }
 }
