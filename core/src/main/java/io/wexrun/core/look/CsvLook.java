@@ -53,6 +53,7 @@ record CsvLook(char separator, int columns, boolean header, boolean dashes) {
       long same = lines.stream().filter(l -> split(l, separator).size() == columns).count();
       boolean more = best == null || columns > best.columns;
       boolean fits = columns > 1 && same >= lines.size() * MOST && lines.size() > 1 && more;
+      fits &= columns > 2 || separator != ',' || header(lines, separator);
       if (fits && (separator == '\t' || !isMixed(lines, separator))) {
         best = new CsvLook(separator, columns, header(lines, separator), false);
       }
@@ -71,6 +72,18 @@ record CsvLook(char separator, int columns, boolean header, boolean dashes) {
             .limit(20)
             .anyMatch(l -> split(l, separator).stream().anyMatch(v -> v.matches("[-+]?\\d.*")));
     return texts && distinct && numbersBelow;
+  }
+
+  /** A name for a column without a title. */
+  private static String untitled(Guess guess, int place) {
+    if (guess.look("time", "", true).type().equals("timestamp")) {
+      return "time";
+    }
+    boolean levels =
+        !guess.distinct().isEmpty()
+            && guess.distinct().stream()
+                .allMatch(v -> v.length() > 1 && Kind.of(v.strip()) == Kind.LEVEL);
+    return levels ? "level" : "c" + (place + 1);
   }
 
   /** The values of a line; quotes as in RFC 4180, but nothing is a mistake. */
@@ -113,10 +126,12 @@ record CsvLook(char separator, int columns, boolean header, boolean dashes) {
     FieldNames names = new FieldNames();
     List<FieldLook> fields = new ArrayList<>();
     for (int i = 0; i < columns; i++) {
-      String title = header ? titles.get(i).strip() : "c" + (i + 1);
+      String title = header ? titles.get(i).strip() : untitled(guesses.get(i), i);
       String name = names.unique(title);
-      FieldLook field = guesses.get(i).look(name, name.equals(title) ? "" : title, true);
-      fields.add(dashes ? field.optional() : field);
+      String place = name.equals(title) || !header ? "" : title;
+      FieldLook field = guesses.get(i).look(name, place, true);
+      // A value may be missing tomorrow.
+      fields.add(dashes || !field.type().equals("text") ? field.optional() : field);
     }
     return fields;
   }

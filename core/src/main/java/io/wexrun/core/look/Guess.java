@@ -4,6 +4,8 @@ import io.wexrun.core.field.FieldSpec;
 import java.util.ArrayList;
 import java.util.LinkedHashSet;
 import java.util.List;
+import java.util.Map;
+import java.util.Optional;
 import java.util.Set;
 import java.util.regex.Pattern;
 import java.util.stream.Stream;
@@ -38,19 +40,33 @@ final class Guess {
   /** A number or a time is not longer. */
   private static final int LONGEST = 48;
 
+  /** Whole numbers of more digits may be larger than an int tomorrow. */
+  private static final int LARGE = 8;
+
   private static final int SPOILED = 5;
+
+  /** Names of fields that tell a time. */
+  private static final Pattern NAMES =
+      Pattern.compile(
+          "(?i).*(time|date|stamp|epoch).*|(.*[_.])?(at|ts|t|when|created|updated|since)");
+
+  /** Numbers since 1970 of this time, with how they are read. */
+  private static final Map<String, Pattern> EPOCHS =
+      Map.of(
+          "epoch", Pattern.compile("1[4-9][0-9]{8}(\\.[0-9]{1,9})?"),
+          "epoch ms", Pattern.compile("1[4-9][0-9]{11}"),
+          "epoch us", Pattern.compile("1[4-9][0-9]{14}"),
+          "epoch ns", Pattern.compile("1[4-9][0-9]{17}"));
+
   private static final Pattern BOOLS = Pattern.compile("(?i)true|false");
   private static final Pattern ZEROS = Pattern.compile("-?0\\d+.*");
-  private static final Pattern MILLIS = Pattern.compile("1[0-9]{12}");
-  private static final Pattern SECONDS = Pattern.compile("1[0-9]{9}(\\.\\d+)?");
 
   private final long[] fits = new long[SPECS.size()];
   private final Set<String> distinct = new LinkedHashSet<>();
   private long present;
   private long nils;
-  private long millis;
-  private long seconds;
   private long zeros;
+  private long large;
   private long json;
 
   /** Adds a value; one that is empty or {@code -} counts as absent. */
@@ -76,8 +92,7 @@ final class Guess {
     }
     if (digit) {
       zeros += ZEROS.matcher(value).matches() ? 1 : 0;
-      millis += MILLIS.matcher(value).matches() ? 1 : 0;
-      seconds += SECONDS.matcher(value).matches() ? 1 : 0;
+      large += value.length() > LARGE ? 1 : 0;
     }
   }
 
@@ -120,20 +135,35 @@ final class Guess {
     if (json > 0) {
       return "json";
     }
-    boolean named = name.matches("(?i).*(time|date|stamp|^at$|_at$|^ts$).*|at|ts");
-    if (named && millis >= present * ENOUGH && present > 0) {
-      return "timestamp 'epoch ms'";
-    }
-    if (named && seconds >= present * ENOUGH && present > 0) {
-      return "timestamp 'epoch'";
+    boolean named = NAMES.matcher(name).matches();
+    for (Map.Entry<String, Pattern> epoch : EPOCHS.entrySet()) {
+      boolean all = distinct.stream().allMatch(v -> epoch.getValue().matcher(v).matches());
+      if (named && all && !distinct.isEmpty()) {
+        return "timestamp '" + epoch.getKey() + "'";
+      }
     }
     for (int i = 0; i < fits.length && present > 0; i++) {
       boolean number = SPECS.get(i).type().toString().matches("int|long|double");
       // Zeros before a number mean something: it is a name.
       if (fits[i] >= present * ENOUGH && !(number && zeros > 0)) {
-        return SPECS.get(i).toString();
+        String spec = SPECS.get(i).toString();
+        return spec.equals("int") && large > 0 ? "long" : spec;
       }
     }
-    return "text";
+    return times().orElse("text");
+  }
+
+  /** How the values are read if all of them are times of one form. */
+  private Optional<String> times() {
+    if (distinct.isEmpty() || distinct.stream().anyMatch(v -> v.length() > LONGEST)) {
+      return Optional.empty();
+    }
+    for (TimeForm form : TimeForm.ALL) {
+      if (!form.isEpoch()
+          && distinct.stream().allMatch(v -> form.compiled().matcher(v).matches())) {
+        return form.read(List.copyOf(distinct)).map(TimeForm.Reading::spec);
+      }
+    }
+    return Optional.empty();
   }
 }

@@ -73,20 +73,10 @@ final class Heads {
               .forEach(alike -> find(alike, width + 1));
         }
       }
-      if (lines.stream()
-          .noneMatch(line -> line.words().subList(0, width).contains(Words.NEWLINE))) {
-        tags(byKind, lines, width, taken);
-      }
-      for (Kind kind : List.of(Kind.NUMBER, Kind.ADDRESS, Kind.LOGGER, Kind.SEPARATOR)) {
-        List<Words> some = byKind.getOrDefault(kind, List.of());
-        boolean same = kind != Kind.SEPARATOR || distinct(some, width) == 1;
-        if (width > 0 && same && some.size() >= lines.size() * MOST) {
-          taken.addAll(some);
-          find(some, width + 1);
-        }
-      }
       beforeTime(lines, width, taken);
-      hosts(byKind.getOrDefault(Kind.WORD, List.of()), lines, width, taken);
+      if (taken.size() < lines.size() * MOST) {
+        doubtful(byKind, lines, width, taken);
+      }
     }
     List<Words> rest = lines.stream().filter(line -> !taken.contains(line)).toList();
     if (rest.size() >= Math.max(1, all * FEW) && width > 0) {
@@ -94,10 +84,32 @@ final class Heads {
     }
   }
 
+  /** What is a part of the head only if nearly all lines have it. */
+  private void doubtful(
+      Map<Kind, List<Words>> byKind, List<Words> lines, int width, Set<Words> taken) {
+    if (lines.stream().noneMatch(line -> line.words().subList(0, width).contains(Words.NEWLINE))) {
+      tags(byKind, lines, width, taken);
+    }
+    if (!taken.isEmpty()) {
+      return;
+    }
+    for (Kind kind : List.of(Kind.NUMBER, Kind.ADDRESS, Kind.LOGGER, Kind.SEPARATOR)) {
+      List<Words> some = byKind.getOrDefault(kind, List.of());
+      boolean same = kind != Kind.SEPARATOR || distinct(some, width) == 1;
+      if (width > 0 && same && some.size() >= lines.size() * MOST) {
+        taken.addAll(some);
+        find(some, width + 1);
+      }
+    }
+    hosts(byKind.getOrDefault(Kind.WORD, List.of()), lines, width, taken);
+  }
+
   /** What stands around what tells something. */
   private static String around(Kind kind, String word) {
     return switch (kind) {
-      case TIME -> word;
+      case TIME ->
+          word.substring(0, word.indexOf(Words.TIME) + 1)
+              + word.substring(word.indexOf(Words.TIME) + 1).replaceAll("[A-Za-z0-9-]+", "x");
       case LEVEL -> word.replaceAll("[A-Za-z0-9]+", "x");
       default -> "";
     };
@@ -151,9 +163,15 @@ final class Heads {
     List<Words> some =
         lines.stream()
             .filter(line -> !taken.contains(line) && line.words().size() > width + 2)
-            .filter(line -> Words.hasTime(line.words().get(width + 1)))
+            .filter(
+                line ->
+                    Words.hasTime(line.words().get(width + 1))
+                        || line.words().size() > width + 3
+                            && Words.hasTime(line.words().get(width + 2)))
             .toList();
-    if (some.size() >= lines.size() * MOST && width < 3) {
+    boolean next = some.stream().allMatch(line -> Words.hasTime(line.words().get(width + 1)));
+    boolean such = next || distinct(some, width) == 1;
+    if (some.size() >= lines.size() * MOST && width < 3 && such) {
       taken.addAll(some);
       find(some, width + 1);
     }

@@ -29,7 +29,8 @@ enum Kind {
   private static final Pattern LETTER = Pattern.compile("[a-z]:?");
 
   private static final Pattern BRACKETS = Pattern.compile("\\[[^\\[\\]]*\\][:,]?");
-  private static final Pattern TAGS = Pattern.compile("[^\\s\\[\\]:=\"]+\\[\\d+\\]:?");
+  private static final Pattern TAGS =
+      Pattern.compile("[^\\s\\[\\]:=\"]+\\[(?:\\d+|[A-Z]{3,9})\\]:?");
   private static final Pattern COLONS = Pattern.compile("[A-Za-z][^\\s\\[\\]:=\",;]*:");
   private static final Pattern NUMBERS = Pattern.compile("[-+]?\\d+(?:\\.\\d+)?");
   private static final Pattern LOGGERS =

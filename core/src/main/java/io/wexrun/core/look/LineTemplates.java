@@ -24,7 +24,7 @@ final class LineTemplates {
   static final String ANY = "{message}";
 
   /** So many lines are looked at, from all parts of the sample. */
-  private static final int LINES = 2000;
+  static final int LINES = 2000;
 
   /** So many tell in which forms their times are. */
   private static final int FORM_LINES = 300;
@@ -34,6 +34,11 @@ final class LineTemplates {
   private static final Pattern FIELD =
       Pattern.compile("(?<!\\{)\\{([A-Za-z_]\\w*)(\\?)?(:(?:[^}']|'[^']*')*)?\\}");
   private static final List<String> WIDER = List.of("int", "long", "double");
+  private static final Pattern GENERIC = Pattern.compile("\\{word(?:_\\d+)?\\??\\}");
+
+  /** With more words of which nothing is known, a line is prose. */
+  private static final int MOST_GENERIC = 3;
+
   private static final int MOST_TEMPLATES = 6;
   private static final int MOST_CHOICES = 40;
   private static final double SMALLEST = 0.01;
@@ -242,7 +247,8 @@ final class LineTemplates {
   /** Whether a template says more of a line than how many words it has. */
   private static boolean tells(String template) {
     String bare = template.replaceAll("\\{(?:word|path)(?:_\\d+)?\\??\\}", "");
-    boolean fields = template.replace("{{", "").indexOf('{') >= 0;
+    long words = GENERIC.matcher(template).results().count();
+    boolean fields = words <= MOST_GENERIC && template.replace("{{", "").indexOf('{') >= 0;
     return fields && (bare.indexOf('{') >= 0 || bare.matches(".*[A-Za-z]{2}.*"));
   }
 

@@ -88,10 +88,14 @@ public record Look(
         step, further, unshaped, notes);
   }
 
-  /** The same with what was counted in all of the sample. */
-  Look counted(long all, long fitting, List<Template> taken) {
-    double more = (double) all / Math.max(1, records);
-    List<FieldLook> scaled =
+  /**
+   * The same with what was counted in all of the sample.
+   *
+   * @param scaled whether its fields were seen only in some of it
+   */
+  Look counted(long all, long fitting, List<Template> taken, boolean scaled) {
+    double more = scaled ? (double) all / Math.max(1, records) : 1;
+    List<FieldLook> seen =
         fields.stream()
             .map(
                 f ->
@@ -104,7 +108,7 @@ public record Look(
                         f.examples()))
             .toList();
     return new Look(
-        format, all, fitting, scaled, taken, separator, header, oldSyslog, misfits, intake, given,
+        format, all, fitting, seen, taken, separator, header, oldSyslog, misfits, intake, given,
         further, unshaped, notes);
   }
 

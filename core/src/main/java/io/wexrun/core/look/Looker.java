@@ -23,13 +23,12 @@ import java.nio.charset.StandardCharsets;
 import java.time.Instant;
 import java.util.ArrayList;
 import java.util.Arrays;
-import java.util.HashSet;
+import java.util.HashMap;
 import java.util.HexFormat;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import java.util.Set;
 import java.util.function.Predicate;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
@@ -44,6 +43,10 @@ public final class Looker {
 
   /** Of what is JSON by its first character, some may be broken. */
   private static final double MANY = 0.6;
+
+  private static final double SPOILED = 0.01;
+
+  private static final double SPOILED_TIMES = 0.05;
 
   private static final int MOST_TRIES = 6;
 
@@ -126,7 +129,11 @@ public final class Looker {
       return syslog();
     }
     if (are(some, Looker::isPairs)) {
-      return fitting(pairs());
+      Look look = fitting(pairs());
+      boolean timed = look.fields().stream().anyMatch(f -> f.type().equals("timestamp"));
+      if (timed || LineTemplates.forms(some).isEmpty()) {
+        return look;
+      } // A time may stand inside a value.
     }
     Optional<CsvLook> csv = isTimed(some) ? Optional.empty() : CsvLook.of(some);
     boolean clear = csv.filter(c -> c.columns() > 2 || c.header()).isPresent();
@@ -160,14 +167,21 @@ public final class Looker {
                 .anyMatch(at -> at[0] <= 2 && line.startsWith(" ", at[1])));
   }
 
+  /** Whether so many values do not fit a field's type that it is not that they are spoiled. */
+  private static boolean isOfOtherType(FieldLook field, Tested tested) {
+    double most = field.type().equals("timestamp") ? SPOILED_TIMES : SPOILED;
+    long records = Math.min(tested.look().records(), LineTemplates.LINES);
+    return tested.faulty().getOrDefault(field.name(), 0L) > records * most;
+  }
+
   /** Fields whose values a type does not take are texts; until all fit. */
   private Look fitting(Look look) {
     Tested now = tried(look);
     for (int tries = 0; tries < MOST_TRIES; tries++) {
-      Set<String> faulty = now.faulty();
+      Tested last = now;
       List<FieldLook> fields =
           now.look().fields().stream()
-              .map(field -> faulty.contains(field.name()) ? field.wider() : field)
+              .map(field -> isOfOtherType(field, last) ? field.wider() : field)
               .toList();
       if (fields.equals(now.look().fields())) {
         break;
@@ -240,7 +254,8 @@ public final class Looker {
     guesses.forEach(
         (key, guess) -> {
           String name = names.unique(key);
-          fields.add(guess.look(name, name.equals(key) ? "" : key, true));
+          FieldLook field = guess.look(name, name.equals(key) ? "" : key, true);
+          fields.add(field.type().equals("text") ? field : field.optional());
         });
     return new Look(
         Look.Format.PAIRS, lines.size(), 0, fields, List.of(), ' ', false, false, List.of());
@@ -362,7 +377,11 @@ public final class Looker {
     return new Tested(
         tried
             .look()
-            .counted(whole.taken(), whole.taken() - whole.dead().count(), templates(look, whole)),
+            .counted(
+                whole.taken(),
+                whole.taken() - whole.dead().count(),
+                templates(look, whole),
+                look.fields().isEmpty()),
         tried.faulty());
   }
 
@@ -375,11 +394,11 @@ public final class Looker {
   private Tested tested(Look look, BlockTrial tried) {
     Shaped shaped = tried.shaped();
     List<Look.Misfit> misfits = new ArrayList<>();
-    Set<String> faulty = new HashSet<>();
+    Map<String, Long> faulty = new HashMap<>();
     Map<String, Guess> guesses = new LinkedHashMap<>();
     for (RecordTrial trial : tried.trials()) {
       if (trial.death().isPresent()) {
-        faulty.add(trial.death().get().field());
+        faulty.merge(trial.death().get().field(), 1L, Long::sum);
         if (misfits.size() < MISFITS) {
           misfits.add(
               new Look.Misfit(
@@ -433,9 +452,9 @@ public final class Looker {
   /**
    * A look that was tried.
    *
-   * @param faulty the names of the fields at which records died
+   * @param faulty how many records died at which fields
    */
-  private record Tested(Look look, Set<String> faulty) {}
+  private record Tested(Look look, Map<String, Long> faulty) {}
 
   /** Some of the lines that the template takes that takes any. */
   private static List<String> unshaped(Look look, BlockTrial tried) {

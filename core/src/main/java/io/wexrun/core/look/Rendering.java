@@ -5,6 +5,7 @@ import java.util.List;
 import java.util.Locale;
 import java.util.Optional;
 import java.util.Set;
+import java.util.regex.MatchResult;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 
@@ -54,6 +55,10 @@ final class Rendering {
 
   static final String LEVEL_PATTERN = Kind.LEVELS.pattern().replace("(?i)", "(?i:") + ")";
 
+  private static final String BRACKETED_TIME = "[" + Words.TIME + "]";
+  private static final Pattern BRACKETS = Pattern.compile("(?:\\[[^\\[\\]]*\\]){2,6}:?");
+  private static final Pattern ONE = Pattern.compile("\\[[^\\[\\]]*\\]");
+
   private final List<Words> lines;
   private final boolean whole;
   private final FieldNames names;
@@ -82,15 +87,16 @@ final class Rendering {
     this.names = new FieldNames();
     this.forms = forms;
     this.readings = readings;
+    // Client, identity, user, time, and the request in quotes: with the name of a host in front
+    // there is one word more.
     this.access =
-        lines.stream().allMatch(l -> l.words().stream().anyMatch(w -> isRequest(w)))
-            || lines.stream()
-                .allMatch(
-                    l ->
-                        l.words().size() > 5
-                            && l.words().get(0).matches("\\S+")
-                            && l.words().stream().anyMatch(w -> w.equals("[" + Words.TIME + "]"))
-                            && l.words().stream().anyMatch(w -> w.startsWith("\"")));
+        lines.stream()
+            .map(Words::words)
+            .allMatch(
+                w ->
+                    w.size() > 5
+                        && (w.get(3).equals(BRACKETED_TIME) && w.get(4).startsWith("\"")
+                            || w.get(4).equals(BRACKETED_TIME) && w.get(5).startsWith("\"")));
   }
 
   static boolean isRequest(String word) {
@@ -143,6 +149,9 @@ final class Rendering {
 
   private String word(List<String> values, List<String> next, int place) {
     String first = values.get(0);
+    if (all(values, BRACKETS) && values.stream().map(v -> count(v)).distinct().count() == 1) {
+      return several(values, next, place);
+    }
     if (values.stream().allMatch(Words::hasTime)) {
       return timed(values);
     }
@@ -187,6 +196,16 @@ final class Rendering {
           + "]"
           + group(values, TAG, 3).get(0);
     }
+    Pattern levelled = Pattern.compile("([^\\s\\[\\]]+)\\[([A-Za-z]+)\\](:?)");
+    if (all(values, levelled)
+        && group(values, levelled, 2).stream().allMatch(v -> Kind.of(v) == Kind.LEVEL)
+        && same(group(values, levelled, 3))) {
+      return token(group(values, levelled, 1), "source")
+          + "[{"
+          + names.unique("level")
+          + "}]"
+          + group(values, levelled, 3).get(0);
+    }
     if (all(values, PORT) && same(group(values, PORT, 3))) {
       String name = named("address");
       return field(group(values, PORT, 1), name)
@@ -223,6 +242,24 @@ final class Rendering {
     return plain(values, next, place);
   }
 
+  private static long count(String word) {
+    return ONE.matcher(word).results().count();
+  }
+
+  /** Brackets that stand side by side. */
+  private String several(List<String> values, List<String> next, int place) {
+    List<List<String>> parts = new ArrayList<>();
+    for (String value : values) {
+      parts.add(ONE.matcher(value).results().map(MatchResult::group).toList());
+    }
+    StringBuilder text = new StringBuilder();
+    for (int i = 0; i < parts.get(0).size(); i++) {
+      int at = i;
+      text.append(word(parts.stream().map(part -> part.get(at)).toList(), next, place));
+    }
+    return text + (values.get(0).endsWith(":") ? ":" : "");
+  }
+
   private boolean same(List<String> values) {
     return values.stream().allMatch(values.get(0)::equals);
   }
@@ -251,8 +288,10 @@ final class Rendering {
   private String timed(List<String> values) {
     String first = values.get(0);
     int mark = first.indexOf(Words.TIME);
-    String tail = first.substring(mark + 1);
-    boolean same = values.stream().allMatch(first::equals);
+    String left = first.substring(0, mark + 1);
+    boolean same = values.stream().allMatch(v -> v.startsWith(left));
+    List<String> tails =
+        same ? values.stream().map(v -> v.substring(mark + 1)).toList() : List.of();
     List<String> times =
         lines.stream().map(l -> time < l.times().size() ? l.times().get(time) : "").toList();
     time++;
@@ -266,7 +305,39 @@ final class Rendering {
         + names.unique(name)
         + spec(times)
         + "}"
-        + escaped(tail);
+        + behindTime(tails);
+  }
+
+  /** What stands behind a time in the same word. */
+  private String behindTime(List<String> tails) {
+    String first = tails.get(0);
+    if (same(tails)) {
+      return escaped(first);
+    }
+    Pattern inner = Pattern.compile("([^A-Za-z0-9]+)(.*[A-Za-z0-9])([^A-Za-z0-9]*)");
+    boolean alike =
+        all(tails, inner) && same(group(tails, inner, 1)) && same(group(tails, inner, 3));
+    if (!alike) {
+      return tails.stream().noneMatch(String::isEmpty)
+              && !first.isEmpty()
+              && tails.stream()
+                  .allMatch(
+                      v ->
+                          v.charAt(0) == first.charAt(0)
+                              && !Character.isLetterOrDigit(first.charAt(0)))
+          ? escaped(first.substring(0, 1)) + "{" + names.unique("word") + "}"
+          : "";
+    }
+    List<String> cores = group(tails, inner, 2);
+    Pattern levelled = Pattern.compile("(\\w+)/(\\S+)");
+    boolean level =
+        all(cores, levelled)
+            && group(cores, levelled, 1).stream().allMatch(v -> Kind.of(v) == Kind.LEVEL);
+    String text =
+        level
+            ? "{" + names.unique("level") + "}/" + field(group(cores, levelled, 2), "thread")
+            : field(cores, wholes(cores) && !names.has("pid") ? "pid" : "word");
+    return escaped(group(tails, inner, 1).get(0)) + text + escaped(group(tails, inner, 3).get(0));
   }
 
   private String spec(List<String> times) {

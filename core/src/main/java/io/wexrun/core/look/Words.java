@@ -69,10 +69,11 @@ record Words(List<String> words, List<String> times) {
     List<String> joined = new ArrayList<>();
     for (int i = 0; i < words.size(); i++) {
       String word = words.get(i);
-      if (word.startsWith("[") && word.indexOf(']') < 0) {
+      if (word.startsWith("[") && isOpen(word)) {
         for (int end = i + 1; end < Math.min(words.size(), i + MOST_IN_BRACKETS); end++) {
-          if (words.get(end).indexOf(']') >= 0 && words.get(end).indexOf('[') < 0) {
-            word = String.join(" ", words.subList(i, end + 1));
+          String whole = String.join(" ", words.subList(i, end + 1));
+          if (!isOpen(whole)) {
+            word = whole;
             i = end;
             break;
           }
@@ -81,6 +82,10 @@ record Words(List<String> words, List<String> times) {
       joined.add(word);
     }
     return joined;
+  }
+
+  private static boolean isOpen(String word) {
+    return word.chars().filter(c -> c == '[').count() > word.chars().filter(c -> c == ']').count();
   }
 
   /** Whether a word is or has a time. */

@@ -24,10 +24,12 @@ import java.time.LocalDateTime;
 import java.time.ZoneOffset;
 import java.time.format.DateTimeFormatter;
 import java.util.ArrayList;
+import java.util.Collections;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Random;
 import java.util.SplittableRandom;
 import java.util.TreeMap;
 import java.util.regex.Matcher;
@@ -102,6 +104,7 @@ class LookCorpusTest {
           String[] all = how.split("\\|");
           yield all[dice.nextInt(all.length)];
         }
+        case "esc" -> "\\\\n";
         case "host" -> "depot-" + (1 + dice.nextInt(2));
         case "user" -> one(dice, "ada", "bela", "cora", "dora-k");
         case "user?" -> one(dice, "-", "-", "-", "ada", "bela");
@@ -154,7 +157,7 @@ class LookCorpusTest {
     List<Format> formats = new ArrayList<>();
     try (InputStream in = LookCorpusTest.class.getResourceAsStream("formats.txt")) {
       for (String line : new String(in.readAllBytes(), StandardCharsets.UTF_8).lines().toList()) {
-        if (line.startsWith("# ")) {
+        if (line.startsWith("#!")) {
           continue;
         }
         Format format = formats.isEmpty() ? null : formats.get(formats.size() - 1);
@@ -299,5 +302,34 @@ class LookCorpusTest {
     assertThat(loads).as("%s", wrong).isEqualTo(formats.size());
     assertThat(timed).isGreaterThanOrEqualTo(times * 95 / 100);
     assertThat(right).isGreaterThanOrEqualTo(names * 95 / 100);
+  }
+
+  /** Whatever lines are mixed, cut or few: a draft never fails on itself. */
+  @Test
+  void anyMixtureOfLinesGetsADraftThatLoadsIt() throws IOException {
+    List<Format> formats = formats();
+    SplittableRandom dice = new SplittableRandom(7);
+    for (int i = 0; i < 60; i++) {
+      List<String> lines = new ArrayList<>();
+      for (int part = 1 + dice.nextInt(3); part > 0; part--) {
+        Format format = formats.get(dice.nextInt(formats.size()));
+        List<String> some = format.log(dice.nextInt(3)).lines().toList();
+        lines.addAll(some.subList(0, 1 + dice.nextInt(some.size())));
+      }
+      if (dice.nextBoolean()) {
+        lines.replaceAll(l -> dice.nextInt(20) == 0 ? l.substring(l.length() / 2) : l);
+      }
+      if (dice.nextInt(3) == 0) {
+        Collections.shuffle(lines, new Random(dice.nextLong()));
+      }
+      String end = dice.nextInt(4) == 0 ? "\r\n" : "\n";
+      String log = String.join(end, lines) + end;
+      Look look = Looker.at(log.getBytes(StandardCharsets.UTF_8));
+      assertThat(look.records()).isPositive();
+      assertThat(Draft.columns(look)).isNotEmpty();
+      if (look.format() == Look.Format.LINES) {
+        assertThat(look.fits()).as(log).isEqualTo(look.records());
+      }
+    }
   }
 }

@@ -107,10 +107,10 @@ class LookerTest {
       delimiter = '~',
       quoteCharacter = '`',
       value = {
-        "Sale No.;When;Paid~1;03.05.2026 04:30:26;~2;04.05.2026 04:30:26;card~sale_no: int from"
-            + " Sale No.|When: timestamp 'dd.MM.yyyy HH:mm:ss' @UTC|Paid: text?",
-        "1,2026-05-03,x~2,2026-05-04,y~3,2026-05-05,\"z,z\"~c1: int|c2: date|c3: text",
-        "a=1 b.c=\"x y\"~a=2 b.c=z~a=3~a: int|b_c: text from b.c",
+        "Sale No.;When;Paid~1;03.05.2026 04:30:26;~2;04.05.2026 04:30:26;card~sale_no: int? from"
+            + " Sale No.|When: timestamp? 'dd.MM.yyyy HH:mm:ss' @UTC|Paid: text?",
+        "1,2026-05-03,x~2,2026-05-04,y~3,2026-05-05,\"z,z\"~c1: int?|c2: date?|c3: text",
+        "a=1 b.c=\"x y\"~a=2 b.c=z~a=3~a: int?|b_c: text from b.c",
       })
   void otherFormatsAreRecognised(String one, String two, String three, String fields) {
     Look look = look(one, two, three);
