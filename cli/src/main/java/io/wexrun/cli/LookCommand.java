@@ -10,6 +10,7 @@ import io.wexrun.files.content.Sample;
 import io.wexrun.files.whole.RowsLook;
 import io.wexrun.project.Workspace;
 import io.wexrun.project.draft.Drafts;
+import io.wexrun.project.facts.FileDifference;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -37,7 +38,8 @@ import picocli.CommandLine.Parameters;
     },
     footer = {
       "",
-      "Exit codes: 0 done; 3 a file cannot be read, or the draft cannot be written.",
+      "Exit codes: 0 done; 1 the workspace has mistakes; 2 no such pipeline; 3 a file cannot be"
+          + " read, or the draft cannot be written; 4 --against has found a difference.",
       "",
       "Example: wexrun look incoming/depots/depots.syslog"
     })
@@ -101,6 +103,14 @@ final class LookCommand implements Callable<Integer> {
       description = "Write pipelines/NAME.yaml, and table NAME into wexrun.yaml.")
   private String draft;
 
+  @Option(
+      names = "--against",
+      paramLabel = "PIPELINE",
+      description =
+          "Tell how one file differs from what a pipeline of the workspace expects: what would"
+              + " die, which fields are new, and which are in no record.")
+  private String against;
+
   private boolean truncated;
   private boolean packed;
   private boolean folders;
@@ -114,6 +124,9 @@ final class LookCommand implements Callable<Integer> {
     if (sample < 1 || sample > 1 << 20) {
       throw new CommandLine.ParameterException(
           spec.commandLine(), "--sample is from 1 to 1048576 kilobytes");
+    }
+    if (against != null) {
+      return lookAgainst();
     }
     if (descriptors != null || message != null) {
       return lookAtMessages();
@@ -150,6 +163,25 @@ final class LookCommand implements Callable<Integer> {
       show(look);
     }
     return draft == null ? ExitCode.DONE : draft(look);
+  }
+
+  private int lookAgainst() throws IOException {
+    if (files.size() != 1 || files.contains("-") || draft != null) {
+      throw new CommandLine.ParameterException(
+          spec.commandLine(), "--against compares one file, without --draft");
+    }
+    byte[] data = read();
+    try (Workspace workspace = workspaceOption.open(Map.of())) {
+      NamesGiven.pipelines(workspace, against, spec);
+      FileDifference difference =
+          workspace.against(against, terminal.at(files.get(0)), Looker.at(data), SAMPLE_ROWS);
+      if (workspaceOption.json()) {
+        terminal.json(Map.of("against", against, "difference", AgainstView.facts(difference)));
+      } else {
+        new AgainstView(terminal).show(against, difference);
+      }
+      return difference.none() ? ExitCode.DONE : ExitCode.UNBALANCED;
+    }
   }
 
   /** Looks at a file that holds a table. */

@@ -201,4 +201,57 @@ class LookTest {
     assertThat(here.run("look", "a.log", "--draft", "no name").err()).contains("is not a name");
     assertThat(here.run("check").exit()).isZero();
   }
+
+  @Test
+  void aFileIsComparedWithWhatAPipelineExpects() throws IOException {
+    Wexrun here = Wexrun.in(folder);
+    StringBuilder before = new StringBuilder();
+    StringBuilder after = new StringBuilder();
+    for (int i = 0; i < 50; i++) {
+      before.append("{\"car\":" + i + ",\"speed\":1." + i + ",\"line\":\"7\"}\n");
+      after.append("{\"car\":" + (i % 5 == 0 ? "\"x\"" : i) + ",\"velocity\":1." + i + "}\n");
+    }
+    Files.writeString(folder.resolve("before.json"), before);
+    Files.writeString(folder.resolve("after.json"), after);
+    assertThat(here.run("look", "before.json", "--draft", "cars").exit()).isZero();
+    Result same = here.run("look", "before.json", "--against", "cars");
+    assertThat(same.exit()).as(same.err()).isZero();
+    assertThat(same.out()).contains("100.0 % would pass", "nothing is there that it does not");
+    Result other = here.run("look", "after.json", "--against", "cars");
+    assertThat(other.exit()).isEqualTo(4);
+    assertThat(other.out())
+        .contains("cars: of 50 records 80.0 % would pass")
+        .contains("10  would die: bad-value in shape[0].json, car")
+        .contains("in no record: speed, line")
+        .contains("new, and not read: velocity: double");
+    assertThat(here.run("look", "after.json", "--against", "cats").err())
+        .contains("did you mean 'cars'?");
+    assertThat(here.run("look", "none.json", "--against", "cars").exit()).isEqualTo(3);
+  }
+
+  @Test
+  void whereThereIsNothingToDraftNothingIsWritten() throws IOException {
+    Wexrun here = Wexrun.in(folder);
+    Files.write(folder.resolve("empty.log"), new byte[0]);
+    Files.write(folder.resolve("binary.bin"), new byte[] {1, 0, 2, 0, 3});
+    for (String file : List.of("empty.log", "binary.bin")) {
+      Result result = here.run("look", file, "--draft", "some");
+      assertThat(result.exit()).as(file).isEqualTo(3);
+      assertThat(result.err()).contains("nothing was written");
+    }
+    assertThat(folder.resolve("wexrun.yaml")).doesNotExist();
+  }
+
+  @Test
+  void aLargeFileIsLookedAtInItsBeginItsMiddleAndItsEnd() throws IOException {
+    Wexrun here = Wexrun.in(folder);
+    StringBuilder log = new StringBuilder();
+    for (int i = 0; i < 30_000; i++) {
+      String what = i < 10_000 ? "begin" : i < 20_000 ? "middle" : "end";
+      log.append("2026-05-03T06:00:00Z INFO " + what + " " + i + "\n");
+    }
+    Files.writeString(folder.resolve("large.log"), log);
+    String out = here.run("look", "large.log", "--sample", "64").out();
+    assertThat(out).contains("100.0 % can be read", "begin | middle | end");
+  }
 }

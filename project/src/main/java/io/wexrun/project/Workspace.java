@@ -8,6 +8,7 @@ import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.diagnose.Severity;
 import io.wexrun.core.intake.Choice;
+import io.wexrun.core.look.Look;
 import io.wexrun.core.path.PathFields;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.run.RunListener;
@@ -28,8 +29,10 @@ import io.wexrun.project.ask.Asking;
 import io.wexrun.project.ask.Question;
 import io.wexrun.project.check.TryOut;
 import io.wexrun.project.definition.WorkspaceDefinition;
+import io.wexrun.project.draft.Against;
 import io.wexrun.project.draft.CaseFile;
 import io.wexrun.project.facts.DeadFilter;
+import io.wexrun.project.facts.FileDifference;
 import io.wexrun.project.facts.Finding;
 import io.wexrun.project.facts.PlannedFile;
 import io.wexrun.project.open.Connectors;
@@ -381,6 +384,21 @@ public final class Workspace implements AutoCloseable {
   /** Like {@link #tryOut(String, long)}, on the first records of a file. */
   public List<BlockTrial> tryOut(String pipeline, Path file, long limit) {
     return tryOut().ofFile(known(pipeline), file, shaper(pipeline), limit);
+  }
+
+  /**
+   * How the records of a file differ from what a pipeline expects. Writes nothing.
+   *
+   * @param look what they are by themselves
+   * @param limit how many records are tried at most
+   * @throws MistakesException if the workspace has mistakes
+   * @throws OutsideException if the file cannot be read
+   * @throws IllegalArgumentException if there is no pipeline of that name
+   */
+  public FileDifference against(String pipeline, Path file, Look look, long limit) {
+    Pipeline known = known(pipeline);
+    Shaper shaper = shaperWithoutSource(pipeline);
+    return Against.of(known, tryOut().ofFile(known, file, shaper, limit), look);
   }
 
   /** Like {@link #tryOut(String, long)}, on the lines of some bytes. */
