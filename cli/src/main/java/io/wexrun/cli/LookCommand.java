@@ -6,6 +6,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.look.FieldLook;
 import io.wexrun.core.look.Look;
 import io.wexrun.core.look.Looker;
+import io.wexrun.core.look.SingleBytes;
 import io.wexrun.files.content.Sample;
 import io.wexrun.files.whole.RowsLook;
 import io.wexrun.project.Workspace;
@@ -267,6 +268,14 @@ final class LookCommand implements Callable<Integer> {
       }
     }
     Sample read = Sample.of(paths, encoding, sample * KILOBYTE);
+    if (encoding.isEmpty() && SingleBytes.in(read.bytes())) {
+      encoding = SingleBytes.ENCODING;
+      terminal.say(
+          "it is not UTF-8, and is read as "
+              + encoding
+              + ": --encoding names another one, such as iso-8859-2");
+      read = Sample.of(paths, encoding, sample * KILOBYTE);
+    }
     packed = read.packed();
     read.broken().ifPresent(terminal::say);
     truncated = read.more();

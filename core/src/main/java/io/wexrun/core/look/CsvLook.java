@@ -86,6 +86,22 @@ record CsvLook(char separator, int columns, boolean header, boolean dashes) {
     return levels ? "level" : "c" + (place + 1);
   }
 
+  /** Lines with those that follow as long as a quote is open. */
+  static List<String> joined(List<String> lines) {
+    List<String> joined = new ArrayList<>();
+    boolean open = false;
+    for (String line : lines) {
+      if (open) {
+        int last = joined.size() - 1;
+        joined.set(last, joined.get(last) + "\n" + line);
+      } else {
+        joined.add(line);
+      }
+      open ^= line.chars().filter(c -> c == '"').count() % 2 != 0;
+    }
+    return joined;
+  }
+
   /** The values of a line; quotes as in RFC 4180, but nothing is a mistake. */
   static List<String> split(String line, char separator) {
     List<String> values = new ArrayList<>();

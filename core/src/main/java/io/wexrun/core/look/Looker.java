@@ -5,6 +5,7 @@ import io.wexrun.core.field.JsonMembers;
 import io.wexrun.core.framing.Delimited;
 import io.wexrun.core.framing.Framings;
 import io.wexrun.core.framing.Lines;
+import io.wexrun.core.framing.QuotedLines;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.SourcePartition;
@@ -135,6 +136,10 @@ public final class Looker {
         return look;
       } // A time may stand inside a value.
     }
+    Optional<Look> quoted = quoted();
+    if (quoted.isPresent()) {
+      return quoted.get();
+    }
     Optional<CsvLook> csv = isTimed(some) ? Optional.empty() : CsvLook.of(some);
     boolean clear = csv.filter(c -> c.columns() > 2 || c.header()).isPresent();
     Optional<Events> events = clear ? Optional.empty() : Events.of(lines);
@@ -149,6 +154,23 @@ public final class Looker {
       }
     }
     return byTemplates();
+  }
+
+  /** Separated values of which some have line ends in quotes; empty if it is nothing like that. */
+  private Optional<Look> quoted() {
+    List<String> joined = CsvLook.joined(lines);
+    if (joined.size() == lines.size() || joined.size() < 2) {
+      return Optional.empty();
+    }
+    Optional<CsvLook> csv = CsvLook.of(LineTemplates.some(joined)).filter(c -> c.columns() > 2);
+    if (csv.isEmpty()) {
+      return Optional.empty();
+    }
+    Looker whole = new Looker(joined, QuotedLines.FRAMING, kinds);
+    Look look = whole.fitting(whole.csv(csv.get()));
+    return look.fits() >= look.records() * ALL
+        ? Optional.of(look.with(Map.of("framing", "csv")))
+        : Optional.empty();
   }
 
   private static boolean are(List<String> some, Predicate<String> such) {

@@ -176,4 +176,31 @@ class LookerTest {
     assertThat(look.fits()).isEqualTo(60);
     assertThat(Draft.columns(look)).containsEntry("time", "timestamp");
   }
+
+  @Test
+  void lineEndsInQuotesMakeTheFramingThatOfSeparatedValues() {
+    Look look =
+        look(
+            "no,text,price",
+            "1,\"a\nb\",2.5",
+            "2,plain,3.5",
+            "3,\"c \"\"d\"\"\",4",
+            "4,\"e\nf\ng\",5");
+    assertThat(look.format()).isEqualTo(Look.Format.CSV);
+    assertThat(look.intake()).containsEntry("framing", "csv");
+    assertThat(look.records()).isEqualTo(4);
+    assertThat(look.fits()).isEqualTo(4);
+    assertThat(Draft.columns(look)).containsEntry("no", "int").containsEntry("price", "double");
+  }
+
+  @Test
+  void textsInWhichCharactersAreSingleBytesAreToldFromSpoiledOnes() {
+    assertThat(SingleBytes.in("Brücke\nStraße".getBytes(StandardCharsets.ISO_8859_1))).isTrue();
+    assertThat(SingleBytes.in("Brücke\nStraße".getBytes(StandardCharsets.UTF_8))).isFalse();
+    assertThat(SingleBytes.in("plain".getBytes(StandardCharsets.UTF_8))).isFalse();
+    byte[] spoiled = "Brücke, Straße, Tür".getBytes(StandardCharsets.UTF_8);
+    spoiled[2] = (byte) 0xff;
+    spoiled[3] = 'x';
+    assertThat(SingleBytes.in(spoiled)).isFalse();
+  }
 }
