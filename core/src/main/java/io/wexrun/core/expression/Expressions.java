@@ -12,6 +12,8 @@ import io.wexrun.core.intake.Records;
 import io.wexrun.core.schema.Doubtful;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
+import java.util.ArrayList;
+import java.util.List;
 import java.util.Optional;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
@@ -19,6 +21,40 @@ import java.util.regex.Pattern;
 /** Compiles CEL texts against the columns of one schema. For one thread. */
 public final class Expressions {
   private static final Pattern UNKNOWN = Pattern.compile("undeclared reference to '([^']+)'.*");
+
+  /** Functions of CEL and of its extension for strings that one may have meant. */
+  private static final List<String> OF_THE_LANGUAGE =
+      List.of(
+          "size",
+          "contains",
+          "startsWith",
+          "endsWith",
+          "matches",
+          "int",
+          "double",
+          "string",
+          "bool",
+          "bytes",
+          "timestamp",
+          "duration",
+          "has",
+          "lowerAscii",
+          "upperAscii",
+          "replace",
+          "split",
+          "join",
+          "trim",
+          "substring",
+          "indexOf",
+          "lastIndexOf",
+          "charAt",
+          "getFullYear",
+          "getMonth",
+          "getDayOfMonth",
+          "getHours",
+          "getMinutes",
+          "getSeconds");
+
   private static final Pattern OVERLOAD =
       Pattern.compile(
           "found no matching overload for '([^']+)' applied to '\\(([^)]*)\\)'.*", Pattern.DOTALL);
@@ -120,6 +156,16 @@ public final class Expressions {
     Matcher unknown = UNKNOWN.matcher(issue.getMessage());
     if (unknown.matches()) {
       String name = unknown.group(1);
+      if (isCalled(text, name, offset)) {
+        diagnostics.error(
+            "unknown-function",
+            path,
+            offset,
+            1,
+            "there is no function '" + name + "'",
+            Diagnostics.nearest(name, functions()));
+        return;
+      }
       if (doubtful.mayBe(name, schema.names())) {
         return;
       }
@@ -156,6 +202,18 @@ public final class Expressions {
     }
     String message = issue.getMessage().split("\n", 2)[0];
     diagnostics.error("bad-expression", path, offset, 1, message, Optional.empty());
+  }
+
+  /** Whether the name at a place, or in front of it, has its arguments behind it. */
+  private static boolean isCalled(String text, String name, int offset) {
+    String from = text.substring(Math.min(offset, text.length())).stripLeading();
+    return from.startsWith("(") || from.matches("(?s)" + Pattern.quote(name) + "\\s*\\(.*");
+  }
+
+  private static List<String> functions() {
+    List<String> all = new ArrayList<>(OF_THE_LANGUAGE);
+    all.addAll(Functions.names());
+    return all;
   }
 
   /** The library counts lines from 1 and columns from 0. */

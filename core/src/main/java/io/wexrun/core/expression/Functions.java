@@ -41,6 +41,7 @@ import java.util.stream.LongStream;
  */
 final class Functions {
   private static final Type WHOLES = new Type.ListOf(Scalar.LONG);
+  private static final Type TEXTS = new Type.ListOf(Scalar.TEXT);
   private static final Type REALS = new Type.ListOf(Scalar.DOUBLE);
 
   /** What a function computes; an {@link IllegalArgumentException} fails the row. */
@@ -135,6 +136,31 @@ final class Functions {
     add(all, "least", Scalar.DOUBLE, a -> some(reals(a).min(Double::compare)), REALS);
     add(all, "greatest", Scalar.LONG, a -> some(wholes(a).max(Long::compare)), WHOLES);
     add(all, "greatest", Scalar.DOUBLE, a -> some(reals(a).max(Double::compare)), REALS);
+    add(
+        all,
+        "replaceAll",
+        Scalar.TEXT,
+        a -> Regexes.replaceAll((String) a[0], (String) a[1], (String) a[2]),
+        Scalar.TEXT,
+        Scalar.TEXT,
+        Scalar.TEXT);
+    add(
+        all,
+        "splitAll",
+        TEXTS,
+        a -> Regexes.split((String) a[0], (String) a[1]),
+        Scalar.TEXT,
+        Scalar.TEXT);
+    add(
+        all,
+        "findAll",
+        TEXTS,
+        a -> Regexes.findAll((String) a[0], (String) a[1]),
+        Scalar.TEXT,
+        Scalar.TEXT);
+    add(all, "seconds", Scalar.DOUBLE, a -> Measures.seconds((String) a[0]), Scalar.TEXT);
+    add(all, "byteSize", Scalar.LONG, a -> Measures.bytes((String) a[0]), Scalar.TEXT);
+    add(all, "plain", Scalar.TEXT, a -> Regexes.plain((String) a[0]), Scalar.TEXT);
     add(all, "lists.range", WHOLES, a -> range((Long) a[0]), Scalar.LONG);
     return List.copyOf(all);
   }
@@ -151,7 +177,12 @@ final class Functions {
     return LongStream.range(0, Math.max(0, count)).boxed().toList();
   }
 
-  private static IllegalArgumentException wrong(Object value, String kind) {
+  /** The names of all functions. */
+  static List<String> names() {
+    return ALL.stream().map(Function::name).distinct().toList();
+  }
+
+  static IllegalArgumentException wrong(Object value, String kind) {
     return new IllegalArgumentException("\"" + value + "\" is not " + kind);
   }
 

@@ -149,6 +149,9 @@ final class TreeCompiler {
     if (network.isPresent()) {
       return Optional.of(new Functions.InNetwork(node(args.get(0)), network.get()));
     }
+    if (Regexes.NAMES.contains(name)) {
+      requirePattern(args);
+    }
     Optional<Node> truncated = name.equals("truncate") ? truncated(args) : Optional.empty();
     if (truncated.isPresent()) {
       return truncated;
@@ -156,6 +159,16 @@ final class TreeCompiler {
     List<Type> types = args.stream().map(arg -> typeOf(arg).orElse(null)).toList();
     return Functions.find(name, types)
         .map(f -> new Functions.Applied(f, args.stream().map(this::node).toList()));
+  }
+
+  /** A constant regular expression is known to be one before the run. */
+  private void requirePattern(List<CelExpr> args) {
+    try {
+      constantText(args, 1)
+          .ifPresent(text -> Regexes.pattern(new String(text, StandardCharsets.UTF_8)));
+    } catch (IllegalArgumentException e) {
+      throw new Unsupported(e.getMessage());
+    }
   }
 
   /** {@code truncate} to a constant unit in a constant zone, if there are such. */
