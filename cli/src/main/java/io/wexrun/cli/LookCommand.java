@@ -331,7 +331,11 @@ final class LookCommand implements Callable<Integer> {
   private static String name(Look look) {
     return switch (look.format()) {
       case LINES ->
-          look.intake().containsKey("framing") ? "events of one or more lines" : "text lines";
+          look.intake().containsKey("framing")
+              ? "events of one or more lines"
+              : look.templates().stream().anyMatch(t -> t.text().contains("{method} {path}"))
+                  ? "lines of a web server's access log"
+                  : "text lines";
       case JSON -> "JSON, an object on each line";
       case CSV ->
           "separated values ("

@@ -44,6 +44,7 @@ record Events(String begins, List<String> events) {
     // In front of the time there may be a bracket, or a letter that tells the level.
     Pattern begin = Pattern.compile("([\\[(<]{0,2}|[IWEFDVT]|[^\\d]{2,30} )" + form.pattern());
     String before = null;
+    boolean mixed = false;
     Matcher whole = begin.matcher(lines.get(0));
     String words = whole.lookingAt() && whole.group(1).length() > 2 ? whole.group(1) : "";
     List<String> events = new ArrayList<>();
@@ -55,7 +56,8 @@ record Events(String begins, List<String> events) {
       if (matcher.lookingAt() && isBegin(matcher.group(1), words)) {
         first++;
         String front = matcher.group(1);
-        before = before == null || before.equals(front) ? front : "";
+        mixed |= before != null && !before.equals(front);
+        before = front;
         events.add(line);
       } else if (events.isEmpty()) {
         events.add(line);
@@ -70,7 +72,7 @@ record Events(String begins, List<String> events) {
     if (!some || !named && alike < further * MANY && first < lines.size() * MOST) {
       return Optional.empty();
     }
-    String front = before.isEmpty() ? "[\\[(<IWEFDVT]?" : before.replaceAll("([\\[(])", "\\\\$1");
+    String front = mixed ? "[\\[(<IWEFDVT]?" : before.replaceAll("([\\[(])", "\\\\$1");
     return Optional.of(new Events(front + re2(form.pattern()), events));
   }
 

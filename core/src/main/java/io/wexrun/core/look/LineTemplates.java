@@ -53,6 +53,8 @@ final class LineTemplates {
       "CEF:{version:int}|{vendor}|{product}|{product_version}|{signature}|{name}|{severity}"
           + "|{extension}";
 
+  private static final String REQUEST = "\"{method} {path} {protocol}\"";
+
   private final List<String> texts;
   private final List<Words> lines = new ArrayList<>();
   private final List<TimeForm> forms;
@@ -166,6 +168,11 @@ final class LineTemplates {
 
   private List<String> with(List<String> whole) {
     Set<String> templates = new LinkedHashSet<>(whole);
+    // Who does not speak HTTP is in the log of a web server, too.
+    whole.stream()
+        .filter(template -> template.contains(REQUEST))
+        .map(template -> template.replace(REQUEST, "\"{request?}\""))
+        .forEach(templates::add);
     for (Heads.Head head : Heads.of(lines)) {
       Rendering rendering = new Rendering(head.lines(), false, forms, unsure);
       String text = rendering.template(head.width());

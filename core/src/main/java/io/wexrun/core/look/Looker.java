@@ -345,7 +345,7 @@ public final class Looker {
     Look tested = tested(look.with(List.of(), from.notes()));
     List<Look.Template> used =
         tested.templates().stream()
-            .filter(t -> t.lines() > 0 || t.text().equals(LineTemplates.ANY))
+            .filter(t -> t.lines() > 0 || t.any() || t.text().contains("{request?}"))
             .toList();
     if (used.size() == tested.templates().size()) {
       return tested;

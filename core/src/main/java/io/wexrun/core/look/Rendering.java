@@ -53,7 +53,10 @@ final class Rendering {
   /** The name of the pattern of levels. */
   static final String LEVEL = "level";
 
-  static final String LEVEL_PATTERN = Kind.LEVELS.pattern().replace("(?i)", "(?i:") + ")";
+  static final String LEVEL_PATTERN =
+      "(?i:trace|debug\\d?|dbg|fine\\w*|config|info\\w*|note|notice|log|hint|detail|statement"
+          + "|verbose|system|warn|warning|wrn|err|error|crit|critical|fatal|severe|alert|emerg\\w*"
+          + "|panic|ftl|[iwefdvt])";
 
   private static final String BRACKETED_TIME = "[" + Words.TIME + "]";
   private static final Pattern BRACKETS = Pattern.compile("(?:\\[[^\\[\\]]*\\]){2,6}:?");
