@@ -106,27 +106,27 @@ class HouseTest {
       project.yaml      : core.diagnose
       project.definition: core.intake core.pipeline core.shape
       project.read      : core.connect core.diagnose core.pipeline core.schema project.definition project.yaml
-      project.open      : core.channel core.connect core.diagnose core.intake core.pipeline core.reference
-                          core.run core.secret core.shape core.tally core.target project.definition queue
-                          queue.ends state
+      project.open      : core.channel core.connect core.diagnose core.identity core.intake core.pipeline
+                          core.reference core.run core.secret core.shape core.tally core.target
+                          project.definition queue queue.ends queue.log state
       project.time      : core.pipeline
       project.check     : core.connect core.diagnose core.framing core.intake core.pipeline
                           core.reference core.run core.shape core.target core.written project.definition
                           project.open project.read project.time project.yaml
       project.draft     : core.diagnose core.look core.pipeline core.reference core.schema core.shape
                           project.definition project.open project.read project.yaml
-      project.facts     : core.connect core.dead core.diagnose core.intake core.run core.shape project.read
-                          queue queue.ends queue.log state
+      project.facts     : core.connect core.dead core.diagnose core.intake core.look core.run core.shape
+                          core.tally project.read queue queue.ends queue.log state
       project.dead      : core.batch core.dead core.identity core.intake core.schema core.shape core.tally
                           project.facts queue queue.ends queue.log state
       project.figures   : core.dead core.intake core.run core.shape core.tally project.facts
       project.ask       : core.diagnose core.intake core.pipeline core.run core.schema core.shape core.target project.facts
       project.run       : core.channel core.dead core.diagnose core.identity core.intake core.pipeline core.run
                           core.shape core.tally core.target project.dead project.facts project.open
-                          project.read project.time state
-      project           : core.channel core.connect core.dead core.diagnose core.identity core.intake core.path
-                          core.pipeline core.run core.schema core.shape core.tally core.target project.ask
-                          project.check project.dead project.definition project.draft project.facts
+                          project.read project.time queue.log state
+      project           : core.channel core.connect core.dead core.diagnose core.identity core.intake core.look
+                          core.path core.pipeline core.run core.schema core.shape core.tally core.target
+                          project.ask project.check project.dead project.definition project.draft project.facts
                           project.open project.read project.run project.time queue queue.care queue.ends
                           queue.log state
       cli.demo          : core.diagnose

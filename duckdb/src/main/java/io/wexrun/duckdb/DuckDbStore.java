@@ -329,18 +329,17 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
 
   @Override
   public void swap(List<Exchange> exchanges) {
+    Shadows.Renaming renaming =
+        new Shadows.Renaming() {
+          @Override
+          public void renamed(Connection c, String from, String to) throws SQLException {
+            Catalog.renamed(c, from, to);
+          }
+        };
     atOnce(
         "put tables in the places of others",
         c -> {
-          for (Exchange each : exchanges) {
-            if (DIALECT.columns(c, each.shadow()).isEmpty()) {
-              throw new OutsideException("there is no table " + each.shadow() + " in " + this);
-            }
-            if (!DIALECT.columns(c, each.table()).isEmpty()) {
-              rename(c, each.table(), each.kept());
-            }
-            rename(c, each.shadow(), each.table());
-          }
+          Shadows.swap(c, DIALECT, exchanges, this, renaming);
           return null;
         });
   }
@@ -361,13 +360,6 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
           Catalog.forget(c, table);
           return null;
         });
-  }
-
-  private static void rename(Connection c, String from, String to) throws SQLException {
-    try (Statement statement = c.createStatement()) {
-      statement.execute("alter table " + Names.name(from) + " rename to " + Names.name(to));
-    }
-    Catalog.renamed(c, from, to);
   }
 
   /**

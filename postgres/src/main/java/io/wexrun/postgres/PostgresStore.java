@@ -245,19 +245,17 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
 
   @Override
   public void swap(List<Exchange> exchanges) {
+    Shadows.Renaming renaming =
+        new Shadows.Renaming() {
+          @Override
+          public void replacing(Connection c, String table, String shadow) throws SQLException {
+            grant(c, table, shadow);
+          }
+        };
     transaction(
         "put tables in the places of others",
         c -> {
-          for (Exchange each : exchanges) {
-            if (DIALECT.columns(c, each.shadow()).isEmpty()) {
-              throw new OutsideException("there is no table " + each.shadow() + " in " + this);
-            }
-            if (!DIALECT.columns(c, each.table()).isEmpty()) {
-              grant(c, each.table(), each.shadow());
-              rename(c, each.table(), each.kept());
-            }
-            rename(c, each.shadow(), each.table());
-          }
+          Shadows.swap(c, DIALECT, exchanges, this, renaming);
           return null;
         });
   }
@@ -305,12 +303,6 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
       for (String each : grants) {
         statement.execute(each);
       }
-    }
-  }
-
-  private static void rename(Connection c, String from, String to) throws SQLException {
-    try (Statement statement = c.createStatement()) {
-      statement.execute("alter table " + Names.name(from) + " rename to " + Names.name(to));
     }
   }
 

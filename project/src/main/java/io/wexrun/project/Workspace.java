@@ -29,7 +29,6 @@ import io.wexrun.project.ask.Asking;
 import io.wexrun.project.ask.Question;
 import io.wexrun.project.check.TryOut;
 import io.wexrun.project.definition.WorkspaceDefinition;
-import io.wexrun.project.draft.Against;
 import io.wexrun.project.draft.CaseFile;
 import io.wexrun.project.facts.DeadFilter;
 import io.wexrun.project.facts.FileDifference;

@@ -1,7 +1,9 @@
 package io.wexrun.sql;
 
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.pipeline.OriginColumns;
+import io.wexrun.core.target.Swapping;
 import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
@@ -78,6 +80,49 @@ public final class Shadows {
       }
     }
     return copied;
+  }
+
+  /** What is to be known of a table that gets another name, or whose place another one takes. */
+  public interface Renaming {
+    /** A shadow is about to take the place of a table. */
+    default void replacing(Connection connection, String table, String shadow)
+        throws SQLException {}
+
+    /** A table has another name now. */
+    default void renamed(Connection connection, String from, String to) throws SQLException {}
+  }
+
+  /**
+   * Exchanges tables, in the transaction of a connection.
+   *
+   * @param store its name, for messages
+   * @throws OutsideException if there is no such shadow
+   */
+  public static void swap(
+      Connection connection,
+      Dialect dialect,
+      List<Swapping.Exchange> exchanges,
+      Object store,
+      Renaming renaming)
+      throws SQLException {
+    for (Swapping.Exchange each : exchanges) {
+      if (dialect.columns(connection, each.shadow()).isEmpty()) {
+        throw new OutsideException("there is no table " + each.shadow() + " in " + store);
+      }
+      if (!dialect.columns(connection, each.table()).isEmpty()) {
+        renaming.replacing(connection, each.table(), each.shadow());
+        rename(connection, each.table(), each.kept(), renaming);
+      }
+      rename(connection, each.shadow(), each.table(), renaming);
+    }
+  }
+
+  private static void rename(Connection connection, String from, String to, Renaming renaming)
+      throws SQLException {
+    try (Statement statement = connection.createStatement()) {
+      statement.execute("alter table " + Names.name(from) + " rename to " + Names.name(to));
+    }
+    renaming.renamed(connection, from, to);
   }
 
   private static List<String> names(Dialect dialect, Connection connection, String table)

@@ -30,14 +30,15 @@ final class Columns {
       List<List<String>> rows =
           lines.subList(i + 1, lines.size()).stream()
               .map(Columns::words)
-              .filter(words -> words.size() == names.size() && !words.equals(names))
+              .filter(words -> words.size() >= names.size() && !words.equals(names))
               .toList();
+      boolean rest = rows.stream().anyMatch(row -> row.size() > names.size());
       long numbers =
           rows.stream().filter(r -> r.stream().anyMatch(v -> v.matches("[-\\d.]+"))).count();
       if (rows.size() >= LEAST
           && rows.size() >= (lines.size() - i) * MOST
           && numbers >= rows.size() * MOST) {
-        String template = template(names, rows);
+        String template = template(names, rows, rest);
         return Optional.of(List.of(" " + template, template));
       }
     }
@@ -48,7 +49,12 @@ final class Columns {
     return List.of(line.strip().split("\\s+"));
   }
 
-  private static String template(List<String> titles, List<List<String>> rows) {
+  /**
+   * The template.
+   *
+   * @param rest whether the last column may have blanks in it
+   */
+  private static String template(List<String> titles, List<List<String>> rows, boolean rest) {
     FieldNames names = new FieldNames();
     List<String> fields = new ArrayList<>();
     for (int i = 0; i < titles.size(); i++) {
@@ -59,7 +65,9 @@ final class Columns {
       String name = names.unique(title.equals("percent_") ? "percent" : title);
       FieldLook look = guess.look(name, "", true);
       fields.add(
-          look.spec().equals("text") ? "{" + name + "}" : "{" + name + ":" + look.spec() + "}");
+          look.spec().equals("text") || rest && i == titles.size() - 1
+              ? "{" + name + "}"
+              : "{" + name + ":" + look.spec() + "}");
     }
     return String.join(" ", fields).replace(":text?}", "?}");
   }

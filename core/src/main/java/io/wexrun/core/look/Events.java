@@ -42,7 +42,7 @@ record Events(String begins, List<String> events) {
 
   private static Optional<Events> of(List<String> lines, TimeForm form) {
     // In front of the time there may be a bracket, or a letter that tells the level.
-    Pattern begin = Pattern.compile("([\\[(<]{0,2}|[IWEFDVT]|[^\\d]{2,30} )" + form.pattern());
+    Pattern begin = Pattern.compile("([\\[(<#]{0,2}|[IWEFDVT]|[^\\d]{2,30} )" + form.pattern());
     String before = null;
     boolean mixed = false;
     Matcher whole = begin.matcher(lines.get(0));

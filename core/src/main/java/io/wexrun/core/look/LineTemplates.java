@@ -43,6 +43,7 @@ final class LineTemplates {
   private static final int MOST_CHOICES = 40;
   private static final double SMALLEST = 0.01;
   private static final double COVERED = 0.95;
+  private static final double PROSE = 0.8;
 
   /** A level, a name and a message with colons between them, as some scripts write them. */
   private static final Pattern COLONS =
@@ -244,11 +245,27 @@ final class LineTemplates {
     if (large.isEmpty() || covered < lines.size() * COVERED || isProse(large)) {
       return List.of();
     }
-    return large.stream()
-        .map(g -> new Rendering(g, true, forms, unsure).template(g.get(0).words().size()))
-        .filter(LineTemplates::tells)
-        .distinct()
-        .toList();
+    return large.stream().map(this::template).filter(LineTemplates::tells).distinct().toList();
+  }
+
+  /** A template of whole lines; words of prose at their end are the message. */
+  private String template(List<Words> group) {
+    int all = group.get(0).words().size();
+    int width = all;
+    while (width > 1 && isProse(group, width - 1)) {
+      width--;
+    }
+    boolean message = all - width > 1;
+    Rendering rendering = new Rendering(group, !message, forms, unsure);
+    return message ? rendering.template(width) + rendering.rest(width) : rendering.template(all);
+  }
+
+  /** Whether what stands at a place differs, and is nearly always a word of a language. */
+  private static boolean isProse(List<Words> group, int place) {
+    List<String> words = group.stream().map(line -> line.words().get(place)).toList();
+    long plain = words.stream().filter(w -> PLAIN.matcher(w).matches()).count();
+    boolean same = words.stream().distinct().limit(2).count() == 1;
+    return !same && plain >= words.size() * PROSE;
   }
 
   /** Whether a template says more of a line than how many words it has. */

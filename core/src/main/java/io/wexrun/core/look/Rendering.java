@@ -449,7 +449,9 @@ final class Rendering {
       return "{" + names.unique("module") + "?}:{" + names.unique("level") + "}";
     }
     String name = "word";
-    if (trimmed.stream().allMatch(v -> v.matches("\\d{1,7}"))) {
+    if (all(trimmed, Kind.ADDRESSES)) {
+      name = "client";
+    } else if (trimmed.stream().allMatch(v -> v.matches("\\d{1,7}"))) {
       name = names.has("pid") ? "thread" : "pid";
     } else if (trimmed.stream().allMatch(v -> v.matches("\\d+\\.\\d+")) && place < 4) {
       name = timed ? "uptime_s" : "uptime_s";

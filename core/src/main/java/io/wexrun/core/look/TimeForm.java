@@ -77,6 +77,9 @@ record TimeForm(String pattern, Pattern compiled, List<String> formats, boolean 
           zoned(
               DAY + " +\\d{1,2} " + MONTH + " \\d{4} " + CLOCK + " " + ABBREVIATION,
               "EEE [ ]d MMM yyyy HH:mm:ss z"),
+          zoned(
+              DAY + " " + MONTH + " +\\d{1,2} " + CLOCK + " \\d{4} " + OFFSET,
+              "EEE MMM [ ]d HH:mm:ss yyyy Z"),
           local(
               DAY + " " + MONTH + " +\\d{1,2} " + CLOCK + FRACTION + " \\d{4}",
               "EEE MMM [ ]d HH:mm:ss% yyyy"),

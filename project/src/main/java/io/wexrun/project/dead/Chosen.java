@@ -1,6 +1,7 @@
 package io.wexrun.project.dead;
 
 import io.wexrun.core.dead.DeadLetter;
+import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.schema.Instants;
 import io.wexrun.project.facts.DeadFilter;
@@ -67,8 +68,12 @@ public final class Chosen {
    * positions mean other letters.
    */
   public Chosen in(Queue queue) {
-    List<Replay> some =
-        replays.stream().filter(replay -> replay.queue().equals(queue.identity())).toList();
+    return in(queue.identity());
+  }
+
+  /** The same, by who the queue is. */
+  public Chosen in(Identity queue) {
+    List<Replay> some = replays.stream().filter(replay -> replay.queue().equals(queue)).toList();
     return some.size() == replays.size() ? this : new Chosen(pipeline, some, positions);
   }
 

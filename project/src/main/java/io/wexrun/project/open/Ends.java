@@ -12,6 +12,7 @@ import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.Choice;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.KnownSource;
@@ -27,7 +28,6 @@ import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.KnownTarget;
 import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Target;
-import io.wexrun.project.dead.Chosen;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.ends.LettersIntake;
@@ -226,11 +226,11 @@ public final class Ends {
                 .openForDeadLetters(queue, writer, DEAD_LETTERS, site));
   }
 
-  /** What was chosen from a queue of dead letters as it is now. */
-  public Chosen chosen(String letters, Chosen all) {
+  /** Who a queue of dead letters is; empty if there is none. */
+  public Optional<Identity> lettersIdentity(String letters) {
     Optional<Queue> queue = Queues.of(site).openToRead(letters);
     try {
-      return queue.map(all::in).orElse(all);
+      return queue.map(Queue::identity);
     } finally {
       queue.ifPresent(Queue::close);
     }

@@ -168,7 +168,8 @@ public final class Rebuilding {
                         loaded.computeIfAbsent(source, s -> new HashMap<>()).put(table, rows)));
     Map<SourcePartition, Map<Reason, Long>> dead = new HashMap<>();
     String letters = text.pipeline().deadLetters();
-    Chosen chosen = ends.chosen(letters, Chosen.of(name, Optional.of(state)));
+    Chosen all = Chosen.of(name, Optional.of(state));
+    Chosen chosen = ends.lettersIdentity(letters).map(all::in).orElse(all);
     shadows.copyLetters(letters, older(chosen, dead));
     Map<SourcePartition, Older> older = new TreeMap<>();
     rebuild

@@ -1,4 +1,4 @@
-package io.wexrun.project.draft;
+package io.wexrun.project;
 
 import io.wexrun.core.dead.DeadLetter;
 import io.wexrun.core.dead.Reason;
@@ -23,7 +23,7 @@ import java.util.TreeMap;
 import java.util.stream.Stream;
 
 /** Finds out how the records of a file differ from what a pipeline expects. */
-public final class Against {
+final class Against {
   private static final Set<String> PARSING = Set.of("json", "csv", "pairs");
 
   private Against() {}
@@ -34,7 +34,7 @@ public final class Against {
    * @param tried the records, tried with the pipeline
    * @param look what the records are by themselves
    */
-  public static FileDifference of(Pipeline pipeline, List<BlockTrial> tried, Look look) {
+  static FileDifference of(Pipeline pipeline, List<BlockTrial> tried, Look look) {
     Map<DeadGroup.Kind, Long> counts = new LinkedHashMap<>();
     Map<DeadGroup.Kind, String> examples = new LinkedHashMap<>();
     Map<String, Long> ways = new TreeMap<>();
