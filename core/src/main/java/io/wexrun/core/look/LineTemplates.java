@@ -270,7 +270,7 @@ final class LineTemplates {
 
   /** Whether a template says more of a line than how many words it has. */
   private static boolean tells(String template) {
-    String bare = template.replaceAll("\\{(?:word|path)(?:_\\d+)?\\??\\}", "");
+    String bare = template.replaceAll("\\{(?:word|path|message)(?:_\\d+)?\\??\\}", "");
     long words = GENERIC.matcher(template).results().count();
     boolean fields = words <= MOST_GENERIC && template.replace("{{", "").indexOf('{') >= 0;
     return fields && (bare.indexOf('{') >= 0 || bare.matches(".*[A-Za-z]{2}.*"));

@@ -275,7 +275,8 @@ final class Rendering {
   private static boolean isText(String word) {
     return word.chars().noneMatch(Character::isDigit)
         && !LOGGER.matcher(word).matches()
-        && !METHOD.matcher(word).matches();
+        && !METHOD.matcher(word).matches()
+        && !word.matches("[AP]M");
   }
 
   /** A word in front of the program's name is the host. */
