@@ -172,6 +172,9 @@ final class LookCommand implements Callable<Integer> {
           spec.commandLine(), "--against compares one file, without --draft");
     }
     byte[] data = read();
+    if (data.length == 0) {
+      throw new OutsideException("there are no records in " + files.get(0) + " to compare");
+    }
     try (Workspace workspace = workspaceOption.open(Map.of())) {
       NamesGiven.pipelines(workspace, against, spec);
       FileDifference difference =

@@ -227,6 +227,9 @@ class LookTest {
     assertThat(here.run("look", "after.json", "--against", "cats").err())
         .contains("did you mean 'cars'?");
     assertThat(here.run("look", "none.json", "--against", "cars").exit()).isEqualTo(3);
+    Files.writeString(folder.resolve("empty.json"), "");
+    assertThat(here.run("look", "empty.json", "--against", "cars").err())
+        .contains("there are no records in empty.json to compare");
   }
 
   @Test

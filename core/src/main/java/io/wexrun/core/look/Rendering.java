@@ -449,13 +449,13 @@ final class Rendering {
         && group(inner, module, 2).stream().allMatch(v -> Kind.of(v) == Kind.LEVEL)) {
       return "{" + names.unique("module") + "?}:{" + names.unique("level") + "}";
     }
-    String name = "word";
+    String name;
     if (all(trimmed, Kind.ADDRESSES)) {
       name = "client";
     } else if (trimmed.stream().allMatch(v -> v.matches("\\d{1,7}"))) {
       name = names.has("pid") ? "thread" : "pid";
     } else if (trimmed.stream().allMatch(v -> v.matches("\\d+\\.\\d+")) && place < 4) {
-      name = timed ? "uptime_s" : "uptime_s";
+      name = "uptime_s";
     } else if (all(trimmed, LOGGER)
         && trimmed.stream().noneMatch(v -> THREAD.matcher(v).matches())) {
       name = "logger";
@@ -553,7 +553,7 @@ final class Rendering {
       boolean head = Kind.of(before) == Kind.LEVEL || Words.hasTime(before);
       return field(cores, head ? "pid" : named("number"));
     }
-    if (isHost(cores, next, place) || place > 0 && isHost(cores, next, place)) {
+    if (isHost(cores, next, place)) {
       return token(cores, "host");
     }
     if (right.startsWith(":")
