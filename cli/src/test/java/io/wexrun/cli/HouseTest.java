@@ -105,11 +105,12 @@ class HouseTest {
                           core.pipeline core.schema core.secret core.target sql
       project.yaml      : core.diagnose
       project.definition: core.intake core.pipeline core.shape
-      project.read      : core.connect core.diagnose core.pipeline core.schema project.definition project.yaml
+      project.time      : core.pipeline
+      project.read      : core.connect core.diagnose core.pipeline core.schema project.definition
+                          project.time project.yaml
       project.open      : core.channel core.connect core.diagnose core.identity core.intake core.pipeline
                           core.reference core.run core.secret core.shape core.tally core.target
                           project.definition queue queue.ends queue.log state
-      project.time      : core.pipeline
       project.check     : core.connect core.diagnose core.framing core.intake core.pipeline
                           core.reference core.run core.shape core.target core.written project.definition
                           project.open project.read project.time project.yaml

@@ -16,7 +16,9 @@ import io.wexrun.project.open.Stores;
 import io.wexrun.project.open.WorkspaceReferences;
 import io.wexrun.project.open.WorkspaceSite;
 import io.wexrun.project.read.DefinitionPlaces;
+import io.wexrun.project.read.StartedText;
 import io.wexrun.project.run.Compiling;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.HashMap;
@@ -113,6 +115,14 @@ final class Compilation {
   Compiling compiling() {
     return new Compiling() {
       @Override
+      public Started started(Pipeline pipeline, Instant now) {
+        Optional<StartedText> text = places.start(pipeline.name());
+        return text.isEmpty()
+            ? new Started(pipeline, Map.of())
+            : new Started(completed(text.get().at(now)), text.get().values(now));
+      }
+
+      @Override
       public Compiled now(Pipeline pipeline) {
         return compiled(pipeline, references().now(), definition);
       }
@@ -123,6 +133,12 @@ final class Compilation {
         return compiled(pipeline, references().asKept(versions), definition.with(tables));
       }
     };
+  }
+
+  private Pipeline completed(Pipeline pipeline) {
+    return Completion.of(site.folder(), definition.withPipelines(List.of(pipeline)), connectors)
+        .pipelines()
+        .get(0);
   }
 
   /** A pipeline that is compiled, with what it depends on. */

@@ -65,7 +65,11 @@ record Launching(On on, Feeding feeding, Compiling compiling, boolean anew) {
         on.options().startsAgain() && pipeline.start().isPlanned()
             ? Optional.of(new Schedule(pipeline.start()))
             : Optional.empty();
-    return new Member.Plan(starter(pipeline, schedule.isPresent()), schedule, arrived(pipeline));
+    return new Member.Plan(
+        starter(pipeline, schedule.isPresent()),
+        schedule,
+        arrived(pipeline),
+        now -> compiling.started(pipeline, now).values());
   }
 
   /** Whether a run would take something. */
@@ -73,8 +77,9 @@ record Launching(On on, Feeding feeding, Compiling compiling, boolean anew) {
     AtomicReference<Compiling.Compiled> once =
         new AtomicReference<>(feeding.compiled().get(pipeline.name()));
     return () -> {
-      once.compareAndSet(null, compiling.now(pipeline));
-      return feeding.ends().plan(pipeline, Choice.ALL, once.get().shaper()).stream()
+      Pipeline started = compiling.started(pipeline, Instant.now()).pipeline();
+      once.compareAndSet(null, compiling.now(started));
+      return feeding.ends().plan(started, Choice.ALL, once.get().shaper()).stream()
           .map(PlannedSource::plan)
           .anyMatch(plan -> plan == Plan.TAKE || plan == Plan.GO_ON);
     };
@@ -83,11 +88,12 @@ record Launching(On on, Feeding feeding, Compiling compiling, boolean anew) {
   private Member.Starter starter(Pipeline pipeline, boolean planned) {
     AtomicReference<Compiling.Compiled> first =
         new AtomicReference<>(anew ? null : feeding.compiled().get(pipeline.name()));
-    return () -> {
+    return now -> {
+      Compiling.Started started = compiling.started(pipeline, now);
       Compiling.Compiled compiled = first.getAndSet(null);
       return launch(
-          pipeline,
-          compiled == null ? compiling.now(pipeline) : compiled,
+          started.pipeline(),
+          compiled == null || started.varies() ? compiling.now(started.pipeline()) : compiled,
           planned ? on.options().drained() : on.options(),
           planned);
     };

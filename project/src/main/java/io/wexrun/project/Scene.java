@@ -2,6 +2,7 @@ package io.wexrun.project;
 
 import io.wexrun.core.diagnose.Diagnostic;
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.diagnose.Severity;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Table;
@@ -15,6 +16,7 @@ import io.wexrun.project.read.DefinitionPlaces;
 import io.wexrun.project.read.DefinitionText;
 import io.wexrun.project.read.WorkspaceReader;
 import java.nio.file.Path;
+import java.time.Instant;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
@@ -80,6 +82,17 @@ record Scene(
   }
 
   /**
+   * A pipeline whose start gives values, as if it were started at one time that is always the same.
+   */
+  private Pipeline atOneTime(Pipeline pipeline) {
+    try {
+      return compilation.compiling().started(pipeline, Instant.EPOCH).pipeline();
+    } catch (OutsideException e) {
+      return pipeline; // Its values fit at some times only.
+    }
+  }
+
+  /**
    * For each of some pipelines everything that makes it what it is, but for what it looks up: if
    * that is the same, it need not be touched.
    *
@@ -94,7 +107,7 @@ record Scene(
               .orElse(List.of());
       List<Table> tables =
           targets.stream().map(definition.tables()::get).filter(Objects::nonNull).toList();
-      StringBuilder text = new StringBuilder(DefinitionText.of(pipeline));
+      StringBuilder text = new StringBuilder(DefinitionText.of(atOneTime(pipeline)));
       text.append(DefinitionText.of(tables));
       tables.stream()
           .map(table -> definition.stores().get(table.store()))

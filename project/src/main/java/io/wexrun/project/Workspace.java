@@ -44,6 +44,7 @@ import io.wexrun.project.run.Adoption;
 import io.wexrun.project.run.Compiling;
 import io.wexrun.project.run.Feeding;
 import io.wexrun.project.run.KeptReferences;
+import io.wexrun.project.run.Member;
 import io.wexrun.project.run.Setbacks;
 import io.wexrun.queue.ends.Queues;
 import io.wexrun.state.WorkspaceState;
@@ -58,7 +59,6 @@ import java.util.Optional;
 import java.util.Set;
 import java.util.TreeMap;
 import java.util.function.Predicate;
-import java.util.stream.Collectors;
 import java.util.stream.Stream;
 
 /**
@@ -294,7 +294,7 @@ public final class Workspace implements AutoCloseable {
             site.state(),
             options,
             listener,
-            with(parameters.orElse(Map.of())));
+            Member.with(parameters.orElse(Map.of())));
     if (parameters.isPresent() && options.startsAgain()) {
       Rereading rereading =
           new Rereading(
@@ -313,16 +313,6 @@ public final class Workspace implements AutoCloseable {
                 site.data(),
                 (store, question) ->
                     store.isEmpty() ? run.answer(question) : answer(store, question)));
-  }
-
-  /** What a run was started with, for its history. */
-  private static String with(Map<String, String> parameters) {
-    return parameters.isEmpty()
-        ? ""
-        : new TreeMap<>(parameters)
-            .entrySet().stream()
-                .map(each -> each.getKey() + "=" + each.getValue())
-                .collect(Collectors.joining(", ", ", with ", ""));
   }
 
   /**

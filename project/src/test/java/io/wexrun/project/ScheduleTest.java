@@ -226,6 +226,85 @@ class ScheduleTest {
     }
   }
 
+  /** A pipeline that writes a parameter's value into each row. */
+  private void writeValued(String start) {
+    new Folder(path)
+        .write(
+            "wexrun.yaml",
+            "workspace: w\nstores: {store: {duckdb: s.db}}\n"
+                + "tables: {v: {in: store, columns: {n: long, value: text}}}\n")
+        .write(
+            "pipelines/p.yaml",
+            "pipeline: v\nstart: %s\nparameters: {value: {default: none}}\n".formatted(start)
+                + "intake: {files: 'v/*.log'}\nshape: [{template: '{n:long}'},"
+                + " {set: {value: '\"${value}\"'}}]\nroute: [{to: v}]\n")
+        .write("v/1.log", "1\n");
+  }
+
+  @Test
+  void eachStartGivesItsOwnTimeToTheParameters() throws Exception {
+    writeValued("{every: 1s, with: {value: '{time}'}}");
+    try (Workspace workspace = Workspace.open(path, Map.of());
+        WorkspaceRun run = workspace.run(GOES_ON, listener)) {
+      until(() -> loaded(workspace, "v") == 1);
+      Files.writeString(path.resolve("v/2.log"), "2\n");
+      until(() -> loaded(workspace, "v") == 2);
+      until(() -> status(run, "v").state() == State.SLEEPING);
+      List<List<Object>> rows = workspace.query("store", "select value from v order by n").rows();
+      Instant first = Instant.parse(rows.get(0).get(0).toString());
+      Instant second = Instant.parse(rows.get(1).get(0).toString());
+      assertThat(second).isAfter(first);
+      assertThat(workspace.runs().latest(List.of("v"), 99))
+          .anyMatch(r -> r.why().endsWith(", with value=" + second));
+    }
+  }
+
+  @Test
+  void theTimeOfACronExpressionIsTheLatestOneThatHasCome() throws Exception {
+    writeValued(
+        "{cron: '30 2 1 1 *', zone: Asia/Tokyo, with: {value: '{time-1d:yyyy-MM-dd HH:mm}"
+            + " {time}'}}");
+    int year = Instant.now().atZone(ZoneId.of("Asia/Tokyo")).getYear();
+    String expected = (year - 1) + "-12-31 02:30 " + (year - 1) + "-12-31T17:30:00Z";
+    try (Workspace workspace = Workspace.open(path, Map.of())) {
+      assertThat(workspace.check()).isEmpty();
+      try (WorkspaceRun run = workspace.run(RunOptions.untilDrained(true), listener)) {
+        run.await();
+      }
+      assertThat(workspace.query("store", "select value from v").rows())
+          .containsExactly(List.of(expected));
+    }
+    try (Workspace workspace = Workspace.open(path, Map.of("value", "said"))) {
+      Files.writeString(path.resolve("v/2.log"), "2\n");
+      try (WorkspaceRun run = workspace.run(RunOptions.untilDrained(true), listener)) {
+        run.await();
+      }
+      assertThat(workspace.query("store", "select value from v where n = 2").rows())
+          .as("what is said at the run counts more")
+          .containsExactly(List.of("said"));
+    }
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "{x: 1} | there is no parameter 'x'",
+        "{value: '{day}'} | '{day}' has a '{' that begins no time",
+        "{value: '{time:nonsense}'} | '{time:nonsense}' cannot be written: ",
+        "{value: '{time-1w}'} | '{time-1w}' has a '{' that begins no time",
+      })
+  void wrongValuesOfAStartAreToldAtTheirPlace(String with, String expected) {
+    writeValued("{every: 1h, with: " + with + "}");
+    try (Workspace workspace = Workspace.open(path)) {
+      assertThat(workspace.check())
+          .anyMatch(
+              each ->
+                  each.message().startsWith(expected)
+                      && each.place().filter(place -> place.line() == 2).isPresent());
+    }
+  }
+
   @ParameterizedTest
   @CsvSource(
       delimiter = '|',

@@ -17,6 +17,7 @@ public final class DefinitionPlaces {
   private record Document(YamlFile file, Node node) {}
 
   private final Map<String, Document> pipelines = new HashMap<>();
+  private final Map<String, StartedText> starts = new HashMap<>();
   private final Map<String, List<PlacedCase>> cases = new HashMap<>();
   private Document workspace;
 
@@ -56,6 +57,16 @@ public final class DefinitionPlaces {
   /** Notes where a pipeline stands; false if one of that name stands elsewhere. */
   boolean pipeline(String name, YamlFile file, Node node) {
     return pipelines.putIfAbsent(name, new Document(file, node)) == null;
+  }
+
+  /** Notes what a pipeline's text is made of. */
+  void start(String pipeline, StartedText text) {
+    starts.putIfAbsent(pipeline, text);
+  }
+
+  /** What a pipeline's text is made of, if its start gives values to its parameters. */
+  public Optional<StartedText> start(String pipeline) {
+    return Optional.ofNullable(starts.get(pipeline)).filter(StartedText::hasValues);
   }
 
   /** A collector that finds the places of the workspace's own paths. */

@@ -6,7 +6,9 @@ import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.project.yaml.YamlFile;
 import io.wexrun.project.yaml.YamlMap;
+import java.time.Instant;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
@@ -60,6 +62,7 @@ final class Parameters {
    *
    * @param given values for some parameters, by name
    * @param known takes the names of the document's parameters
+   * @param now when it is started, by which the values of its start are
    * @return empty if a parameter is wrong: what it makes of the rest would only seem to be
    */
   static Optional<Node> apply(
@@ -67,18 +70,23 @@ final class Parameters {
       Node document,
       Map<String, String> given,
       Set<String> known,
+      Instant now,
       Diagnostics diagnostics) {
     Optional<Node> declared = child(document, KEY);
-    if (declared.isEmpty()) {
-      return Optional.of(document);
-    }
     int before = diagnostics.errors();
+    Map<String, String> all = new HashMap<>(StartValues.at(file, document, now, diagnostics));
+    all.putAll(given);
+    if (declared.isEmpty()) {
+      unknown(file, document, List.of(), diagnostics);
+      return diagnostics.errors() > before ? Optional.empty() : Optional.of(document);
+    }
     Parameters parameters = new Parameters(file, diagnostics);
     YamlMap map = new YamlMap(file, declared.get(), "parameters", diagnostics);
     for (String name : map.keys()) {
       known.add(name);
-      map.map(name).ifPresent(written -> parameters.declare(name, written, given));
+      map.map(name).ifPresent(written -> parameters.declare(name, written, all));
     }
+    unknown(file, document, map.keys(), diagnostics);
     List<NodeTuple> tuples = new ArrayList<>();
     for (NodeTuple tuple : ((MappingNode) document).getValue()) {
       boolean own = isKey(tuple, KEY);
@@ -97,6 +105,26 @@ final class Parameters {
     return diagnostics.errors() > before
         ? Optional.empty()
         : Optional.of(copy((MappingNode) document, tuples, document));
+  }
+
+  /** Tells of values for parameters that there are not. */
+  private static void unknown(
+      YamlFile file, Node document, List<String> declared, Diagnostics diagnostics) {
+    StartValues.of(file, document, diagnostics)
+        .ifPresent(
+            values ->
+                values.keys().stream()
+                    .filter(name -> !declared.contains(name))
+                    .forEach(
+                        name ->
+                            values.error(
+                                name,
+                                "unknown-parameter",
+                                "there is no parameter '" + name + "'",
+                                declared.isEmpty()
+                                    ? Optional.of("declare it under parameters:")
+                                    : Diagnostics.nearestOrKnown(
+                                        name, declared, all -> "the parameters are " + all))));
   }
 
   private static boolean isKey(NodeTuple tuple, String name) {

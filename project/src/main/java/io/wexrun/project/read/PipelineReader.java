@@ -160,7 +160,7 @@ public final class PipelineReader {
         .orElse(OptionalDouble.empty());
   }
 
-  private static Start start(YamlMap map) {
+  static Start start(YamlMap map) {
     Optional<YamlMap> written = map.map("start");
     if (written.isEmpty()) {
       return Start.WITH_THE_RUN;
@@ -168,7 +168,8 @@ public final class PipelineReader {
     YamlMap start = written.get();
     start.allow(
         "start",
-        List.of("every", "cron", "zone", "after", "arrivals", "missed", "overlap", "retries"));
+        List.of(
+            "every", "cron", "zone", "after", "arrivals", "missed", "overlap", "retries", "with"));
     List<String> when =
         Stream.of("every", "cron", "after", "arrivals")
             .filter(k -> start.value(k).isPresent())

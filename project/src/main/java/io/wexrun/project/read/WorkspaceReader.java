@@ -17,6 +17,7 @@ import java.io.IOException;
 import java.nio.charset.CharacterCodingException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.time.Instant;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -232,14 +233,17 @@ public final class WorkspaceReader {
             "cannot look into " + pipelinesFolder + ": " + e.getMessage(), e);
       }
     }
+    Instant now = Instant.now();
     for (Path path : files) {
       YamlFile file = parse(path);
       for (Node written : file.documents()) {
-        Optional<Node> document = Parameters.apply(file, written, given, parameters, diagnostics);
+        Optional<Node> document =
+            Parameters.apply(file, written, given, parameters, now, diagnostics);
         Optional<Pipeline> pipeline =
             document.flatMap(filled -> PipelineReader.read(file, filled, diagnostics));
         if (pipeline.isPresent()) {
           add(pipeline.get(), file, document.get());
+          places.start(pipeline.get().name(), new StartedText(file, written, given));
         } else {
           places.unreadable(named(written).orElse(baseName(path)));
         }

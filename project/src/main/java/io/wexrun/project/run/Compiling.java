@@ -4,6 +4,7 @@ import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.project.open.Snapshot;
+import java.time.Instant;
 import java.util.Map;
 
 /** Compiles pipelines with what they look up. */
@@ -22,6 +23,26 @@ public interface Compiling {
    * @throws io.wexrun.core.diagnose.OutsideException if that cannot be read, or does not fit
    */
   Compiled now(Pipeline pipeline);
+
+  /**
+   * A pipeline as it is started.
+   *
+   * @param values of its parameters that its start gives
+   */
+  record Started(Pipeline pipeline, Map<String, String> values) {
+    /** Whether it is another one at each start. */
+    public boolean varies() {
+      return !values.isEmpty();
+    }
+  }
+
+  /**
+   * A pipeline with the values that its start gives to its parameters.
+   *
+   * @param now when it is started
+   * @throws io.wexrun.core.diagnose.OutsideException if one of them does not fit
+   */
+  Started started(Pipeline pipeline, Instant now);
 
   /**
    * Compiles a pipeline with what it looked up once.

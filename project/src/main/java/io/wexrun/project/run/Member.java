@@ -17,8 +17,10 @@ import java.time.Duration;
 import java.time.Instant;
 import java.util.HashSet;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
+import java.util.TreeMap;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.ExecutionException;
 import java.util.concurrent.ScheduledExecutorService;
@@ -26,6 +28,7 @@ import java.util.concurrent.ThreadLocalRandom;
 import java.util.concurrent.TimeUnit;
 import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
+import java.util.function.Function;
 import java.util.function.LongSupplier;
 import java.util.stream.Collectors;
 
@@ -37,7 +40,7 @@ public final class Member {
   /** Starts a pipeline; what it throws is why it cannot be started now. */
   @FunctionalInterface
   public interface Starter {
-    PipelineRun start();
+    PipelineRun start(Instant now);
   }
 
   /**
@@ -46,8 +49,13 @@ public final class Member {
    * @param starter starts it
    * @param schedule when; empty if it is started with the run, and goes on as long as that does
    * @param arrived whether there is something new for it; asked if it is started by that
+   * @param values those of its parameters, by when it is started
    */
-  public record Plan(Starter starter, Optional<Schedule> schedule, BooleanSupplier arrived) {}
+  public record Plan(
+      Starter starter,
+      Optional<Schedule> schedule,
+      BooleanSupplier arrived,
+      Function<Instant, Map<String, String>> values) {}
 
   /** The share of a wait by which it may be longer or shorter. */
   private static final double SPREAD = 0.25;
@@ -59,7 +67,8 @@ public final class Member {
   private final RunHistory history;
   private final CompletableFuture<Void> end = new CompletableFuture<>();
   private final Consumer<String> succeeded;
-  private final String with;
+  private final String always;
+  private String with = "";
   private final Set<String> done = new HashSet<>();
   private Plan plan;
   private int triesLeft;
@@ -105,7 +114,7 @@ public final class Member {
     this.name = name;
     this.plan = plan;
     this.succeeded = succeeded;
-    this.with = with;
+    this.always = with;
     this.options = options;
     this.threads = threads;
     this.listener = listener;
@@ -235,7 +244,7 @@ public final class Member {
 
   /** Starts it now; if that fails and it is not started again, it has ended. */
   public void attempt() {
-    Starter how;
+    Plan how;
     synchronized (this) {
       if (stopped
           || paused
@@ -248,15 +257,17 @@ public final class Member {
       }
       begins = true;
       enter(State.STARTING, Optional.empty(), Optional.empty());
-      how = plan.starter();
+      how = plan;
     }
     try {
       Instant at = Instant.now();
-      PipelineRun started = how.start();
+      PipelineRun started = how.starter().start(at);
+      String values = with(how.values().apply(at));
       synchronized (this) {
         begins = false;
         run = started;
         this.started = at;
+        with = always + values;
         number = noted(() -> history.begun(name, reason + with, at));
         notifyAll();
         enter(State.RUNNING, Optional.empty(), Optional.empty());
@@ -269,6 +280,16 @@ public final class Member {
     } catch (Throwable e) {
       after(e, null);
     }
+  }
+
+  /** Parameters and their values, for the history. */
+  public static String with(Map<String, String> values) {
+    return values.isEmpty()
+        ? ""
+        : new TreeMap<>(values)
+            .entrySet().stream()
+                .map(each -> each.getKey() + "=" + each.getValue())
+                .collect(Collectors.joining(", ", ", with ", ""));
   }
 
   private void enter(State now, Optional<String> reason, Optional<Instant> again) {

@@ -9,6 +9,7 @@ import io.wexrun.core.pipeline.Start;
 import java.time.Duration;
 import java.time.Instant;
 import java.time.ZonedDateTime;
+import java.time.temporal.ChronoUnit;
 import java.util.Optional;
 
 /** The times at which a pipeline is started. Immutable. */
@@ -46,6 +47,14 @@ public final class Schedule {
     }
     ZonedDateTime from = ZonedDateTime.ofInstant(after, start.zone());
     return times.flatMap(t -> t.nextExecution(from)).map(ZonedDateTime::toInstant);
+  }
+
+  /** The latest of its times that has come; empty if it has none, or none has come. */
+  public Optional<Instant> last(Instant now) {
+    ZonedDateTime at = ZonedDateTime.ofInstant(now, start.zone());
+    return times
+        .flatMap(t -> t.isMatch(at) ? Optional.of(at) : t.lastExecution(at))
+        .map(time -> time.truncatedTo(ChronoUnit.MINUTES).toInstant());
   }
 
   /**
