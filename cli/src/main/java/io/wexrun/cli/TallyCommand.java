@@ -14,6 +14,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.concurrent.Callable;
 import java.util.stream.Collectors;
+import java.util.stream.Stream;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
@@ -61,6 +62,12 @@ final class TallyCommand implements Callable<Integer> {
   private TallyView.By by;
 
   @Option(
+      names = "--complete",
+      description =
+          "Show up to which time of the events the tables are complete; looks at the sources.")
+  private boolean complete;
+
+  @Option(
       names = "--prove",
       description =
           "Count again from the real things: sources, tables, dead letters; reads all of them.")
@@ -75,12 +82,16 @@ final class TallyCommand implements Callable<Integer> {
     try (Workspace workspace = workspaceOption.open()) {
       List<String> known = workspace.tally().stream().map(Tally::pipeline).toList();
       List<String> chosen = NamesGiven.chosen(workspace, known, names, spec);
-      if (by != null && prove) {
-        throw new ParameterException(spec.commandLine(), "say --by or --prove, not both");
+      if (Stream.of(by != null, prove, complete).filter(said -> said).count() > 1) {
+        throw new ParameterException(spec.commandLine(), "say one of --by, --complete and --prove");
       }
       TallyView view = new TallyView(workspace, terminal, workspaceOption.json());
       if (by != null) {
         view.show(chosen, by);
+        return ExitCode.DONE;
+      }
+      if (complete) {
+        view.complete(chosen);
         return ExitCode.DONE;
       }
       if (prove) {

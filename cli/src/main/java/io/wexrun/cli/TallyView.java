@@ -6,7 +6,9 @@ import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.tally.TimeTally;
 import io.wexrun.project.Workspace;
+import io.wexrun.project.facts.Completeness;
 import io.wexrun.project.facts.Proof;
+import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
@@ -122,6 +124,45 @@ final class TallyView {
         line.values().stream()
             .map(v -> v instanceof Long number ? Counted.number(number) : String.valueOf(v))
             .toList());
+  }
+
+  /** Shows up to which time of the events tables are complete. */
+  void complete(List<String> pipelines) {
+    List<Completeness> all = pipelines.stream().map(workspace.books()::complete).toList();
+    if (json) {
+      terminal.json(Map.of("pipelines", all.stream().map(TallyView::facts).toList()));
+      return;
+    }
+    Instant now = Instant.now();
+    terminal.table(
+        List.of("pipeline", "complete up to", "newest event", "", "behind"),
+        List.of(false, false, false, false, false),
+        all.stream().map(each -> row(each, now)).toList());
+  }
+
+  private static List<String> row(Completeness each, Instant now) {
+    String behind =
+        each.behind().isEmpty()
+            ? "no source"
+            : Counted.of(each.behind().size(), "source") + ", such as " + each.behind().get(0);
+    return List.of(
+        each.pipeline(),
+        each.edge().map(Instant::toString).orElse("cannot be said"),
+        each.newest().map(Instant::toString).orElse("rows tell no time"),
+        each.newest()
+            .map(time -> StatusCommand.time(Duration.between(time, now)) + " ago")
+            .orElse(""),
+        each.why().isEmpty() ? behind : each.why());
+  }
+
+  private static Map<String, Object> facts(Completeness each) {
+    Map<String, Object> facts = new LinkedHashMap<>();
+    facts.put("pipeline", each.pipeline());
+    each.edge().ifPresent(time -> facts.put("complete_up_to", time.toString()));
+    each.newest().ifPresent(time -> facts.put("newest_event", time.toString()));
+    facts.put("behind", each.behind());
+    facts.put("why", each.why());
+    return facts;
   }
 
   /** Counts again, and shows what agrees; false if something does not. */

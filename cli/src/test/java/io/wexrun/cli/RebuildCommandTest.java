@@ -179,6 +179,9 @@ class RebuildCommandTest {
       assertThat(books().get("dead").asLong()).isEqualTo(dead);
       assertThat(books().get("balanced").asBoolean()).isTrue();
       assertThat(ok("tally", "scans", "--prove").err()).contains(" 0 differ");
+      assertThat(ok("tally", "scans", "--complete").out())
+          .contains("complete up to")
+          .contains("no source");
     } finally {
       over.set(true);
       run.destroyForcibly().waitFor();

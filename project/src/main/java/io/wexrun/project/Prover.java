@@ -1,7 +1,6 @@
 package io.wexrun.project;
 
 import io.wexrun.core.dead.Reason;
-import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Assigner;
 import io.wexrun.core.intake.Block;
@@ -11,14 +10,9 @@ import io.wexrun.core.intake.Source;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Route;
-import io.wexrun.core.pipeline.Settings;
-import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.run.Setback;
 import io.wexrun.core.tally.ReplaySource;
 import io.wexrun.core.tally.SourceTally;
-import io.wexrun.core.tally.Tally;
-import io.wexrun.core.target.Querying;
-import io.wexrun.core.target.Standing;
 import io.wexrun.project.facts.DeadFilter;
 import io.wexrun.project.facts.Proof;
 import io.wexrun.project.facts.Proof.Kind;
@@ -47,11 +41,13 @@ final class Prover {
   private final Workspace workspace;
   private final Scene scene;
   private final WorkspaceState state;
+  private final TargetProver targets;
 
   Prover(Workspace workspace, Scene scene, WorkspaceState state) {
     this.workspace = workspace;
     this.scene = scene;
     this.state = state;
+    this.targets = new TargetProver(workspace, scene, state);
   }
 
   /** All lines of the books of some pipelines. */
@@ -71,7 +67,7 @@ final class Prover {
                           lines.add(open(source, name, tally, "the pipeline is not defined"))));
       lines.addAll(letters(name));
     }
-    lines.addAll(targets(names));
+    lines.addAll(targets.prove(names));
     for (Setback setback : workspace.setbacks()) {
       if (names.contains(setback.pipeline())) {
         lines.add(
@@ -230,7 +226,7 @@ final class Prover {
       long has = found.getOrDefault(reason, 0L);
       long said = books.getOrDefault(reason, 0L);
       String subject = "dead letters, " + reason.code();
-      Optional<String> ahead = has > said ? ahead(name, Route.DEAD) : Optional.empty();
+      Optional<String> ahead = has > said ? targets.ahead(name, Route.DEAD) : Optional.empty();
       lines.add(
           ahead
               .map(why -> Proof.open(subject, Kind.LETTERS, name, said, OptionalLong.of(has), why))
@@ -248,120 +244,5 @@ final class Prover {
                                   + " earlier time")));
     }
     return lines;
-  }
-
-  /** Why a target may have more than the books, if there is a reason for that. */
-  private Optional<String> ahead(String name, String target) {
-    if (state.isHeld(name)) {
-      return Optional.of("the pipeline runs: targets commit before it is in the books");
-    }
-    Optional<Pipeline> pipeline = scene.definition().pipeline(name);
-    Map<SourcePartition, Long> positions = state.tally().positions(name);
-    try {
-      Standing standing =
-          pipeline.map(p -> scene.ends().standings(p).get(target)).orElse(Standing.ABSENT);
-      boolean ahead =
-          standing != null
-              && standing.progress().entrySet().stream()
-                  .anyMatch(e -> e.getValue() > positions.getOrDefault(e.getKey(), 0L));
-      return ahead
-          ? Optional.of(
-              "it is ahead of the books, since a run was killed or the books were put back from"
-                  + " an earlier time: the next run, or replay, brings them together")
-          : Optional.empty();
-    } catch (OutsideException e) {
-      return Optional.empty();
-    }
-  }
-
-  private List<Proof> targets(List<String> names) {
-    Map<String, Map<String, Long>> loaded = new TreeMap<>();
-    for (String name : state.corrections().pipelines()) {
-      Tally tally = state.tally().tally(name);
-      tally
-          .counts()
-          .loaded()
-          .forEach(
-              (target, rows) ->
-                  loaded.computeIfAbsent(target, t -> new TreeMap<>()).put(name, rows));
-    }
-    List<Proof> lines = new ArrayList<>();
-    loaded.forEach(
-        (target, by) -> {
-          if (by.keySet().stream().anyMatch(names::contains)) {
-            lines.add(target(target, by));
-          }
-        });
-    return lines;
-  }
-
-  private Proof target(String target, Map<String, Long> by) {
-    long books = by.values().stream().mapToLong(Long::longValue).sum();
-    String pipelines = String.join(", ", by.keySet());
-    Table table = scene.definition().tables().get(target);
-    Optional<String> why = table == null ? whyNotOther(target) : whyNot(table);
-    if (why.isPresent()) {
-      return Proof.open(target, Kind.TARGET, pipelines, books, OptionalLong.empty(), why.get());
-    }
-    try {
-      OptionalLong found = rows(table);
-      if (found.isEmpty()) {
-        return Proof.open(
-            target, Kind.TARGET, pipelines, books, found, "its store does not count its rows");
-      }
-      long rows = found.getAsLong();
-      Optional<String> ahead =
-          rows > books
-              ? by.keySet().stream().flatMap(name -> ahead(name, target).stream()).findFirst()
-              : Optional.empty();
-      return ahead
-          .map(reason -> Proof.open(target, Kind.TARGET, pipelines, books, found, reason))
-          .orElseGet(
-              () ->
-                  Proof.of(target, Kind.TARGET, pipelines, books, rows, difference(rows - books)));
-    } catch (OutsideException e) {
-      return Proof.open(
-          target, Kind.TARGET, pipelines, books, OptionalLong.empty(), e.getMessage());
-    }
-  }
-
-  private static String difference(long more) {
-    return more < 0
-        ? Counted.of(-more, "row") + " missing: deleted, or put back from an earlier time"
-        : Counted.of(more, "row")
-            + " more than the books: others write to it, or the books were put back";
-  }
-
-  private Optional<String> whyNotOther(String target) {
-    Settings settings = scene.definition().targets().get(target);
-    return Optional.of(
-        settings == null
-            ? "it is not defined any more"
-            : "it is a queue, to which others may append, too");
-  }
-
-  private static Optional<String> whyNot(Table table) {
-    if (table.rollup().isPresent()) {
-      return Optional.of("it is a rollup, which keeps sums of its rows");
-    }
-    return table.key().isEmpty()
-        ? Optional.empty()
-        : Optional.of("rows take one another's place by its key");
-  }
-
-  private OptionalLong rows(Table table) {
-    if (!scene.ends().exists(table)) {
-      return OptionalLong.of(0);
-    }
-    if (workspace.answering().contains(table.store())) {
-      String sql = "select count(*) from " + Querying.quoted(table.name());
-      Object count = workspace.query(table.store(), sql).rows().get(0).get(0);
-      return OptionalLong.of(Long.parseLong(String.valueOf(count)));
-    }
-    return workspace.tables().facts().stream()
-        .filter(facts -> facts.table().name().equals(table.name()))
-        .findFirst()
-        .map(facts -> workspace.tables().rows(facts))
-        .orElse(OptionalLong.empty());
   }
 }

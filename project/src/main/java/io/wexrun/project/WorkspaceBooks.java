@@ -4,6 +4,7 @@ import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.tally.ReplaySource;
 import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.tally.TimeTally;
+import io.wexrun.project.facts.Completeness;
 import io.wexrun.project.facts.Proof;
 import io.wexrun.state.WorkspaceState;
 import java.util.List;
@@ -30,6 +31,15 @@ public final class WorkspaceBooks {
     state.get().ifPresent(known -> all.putAll(known.tally().bySource(pipeline)));
     all.keySet().removeIf(ReplaySource::is);
     return all;
+  }
+
+  /**
+   * Up to which time of the events the tables of a pipeline are complete; looks at its sources.
+   *
+   * @param pipeline its name; it may be one that is not defined any more
+   */
+  public Completeness complete(String pipeline) {
+    return new Edge(scene).of(pipeline, bySource(pipeline));
   }
 
   /** What was accounted for over time, in order. */

@@ -23,6 +23,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalLong;
+import java.util.Set;
 import java.util.function.Supplier;
 import java.util.stream.Stream;
 
@@ -143,6 +144,16 @@ public final class WorkspaceQueues {
    */
   public Optional<Queue> read(String name) {
     return queues.openToRead(name);
+  }
+
+  /**
+   * How many records pipelines have appended to a queue, counted from its files.
+   *
+   * @return empty if the queue does not have its oldest records any more
+   * @throws OutsideException if it cannot be read
+   */
+  public OptionalLong counted(String name, Set<String> pipelines) {
+    return queues.counted(name, pipelines);
   }
 
   /**

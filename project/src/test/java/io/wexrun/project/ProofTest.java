@@ -5,13 +5,19 @@ import static org.assertj.core.api.Assertions.assertThat;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.tally.TimeTally;
+import io.wexrun.project.facts.Completeness;
 import io.wexrun.project.facts.DeadFilter;
 import io.wexrun.project.facts.Proof;
 import io.wexrun.project.facts.Proof.Verdict;
+import io.wexrun.queue.Producer;
+import io.wexrun.queue.Queue;
 import java.io.IOException;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
+import java.nio.file.StandardOpenOption;
+import java.time.Instant;
 import java.util.Comparator;
 import java.util.List;
 import java.util.Map;
@@ -44,6 +50,7 @@ class ProofTest {
                 queues: {q: {partitions: 1}}
                 tables:
                   t: {in: w, columns: {id: long, at: timestamp}}
+                  known: {in: w, origin: true, columns: {id: long, at: timestamp}}
                   files: {in: lake, columns: {id: long}}
                   latest: {in: w, key: grade, columns: {grade: int, id: long}}
                 """)
@@ -58,6 +65,11 @@ class ProofTest {
                 intake: {queue: q}
                 shape: [{template: '{at:timestamp} {id:long} {grade:int}'}]
                 route: [{to: [t, files, latest]}]
+                ---
+                pipeline: direct
+                intake: {files: 'in/*.log'}
+                shape: [{template: '{at:timestamp} {id:long} {grade:int}'}]
+                route: [{to: known}]
                 """);
     write("a", 0, 200);
     write("b", 200, 300);
@@ -114,9 +126,10 @@ class ProofTest {
   void whatNobodyTouchedAgrees() throws Exception {
     Map<String, Proof> proofs = proofs();
     assertThat(of(proofs, Verdict.DIFFERS)).isEmpty();
-    assertThat(of(proofs, Verdict.OPEN)).containsExactly("latest", "q");
+    assertThat(of(proofs, Verdict.OPEN)).containsExactly("latest");
     assertThat(of(proofs, Verdict.AGREES))
-        .containsExactly("dead letters, bad-value", "files", "in/a.log", "in/b.log", "q/0", "t");
+        .containsExactly(
+            "dead letters, bad-value", "files", "in/a.log", "in/b.log", "q", "q/0", "t");
     assertThat(proofs.get("in/a.log").found()).hasValue(200);
     assertThat(proofs.get("t").books()).isEqualTo(270);
     folder.write("in/c.log", "and more that was not read yet\n");
@@ -135,6 +148,71 @@ class ProofTest {
     workspace.change("w", "truncate t");
     assertThat(proofs().get("t").found()).hasValue(0);
     assertThat(of(proofs(), Verdict.DIFFERS)).containsExactly("t");
+  }
+
+  @Test
+  void byTheOriginOfRowsItIsSaidOfWhichSourceTheyAreMissing() throws Exception {
+    workspace.change("w", "delete from known where id in (3, 4, 7)");
+    workspace.change("w", "insert into known select * from known where id in (210, 211, 212)");
+    Map<String, Proof> proofs = new TreeMap<>();
+    workspace.books().prove(List.of("direct")).forEach(proof -> proofs.put(proof.subject(), proof));
+    assertThat(proofs.get("known").verdict())
+        .as("as many rows as there should be")
+        .isEqualTo(Verdict.AGREES);
+    assertThat(of(proofs, Verdict.DIFFERS))
+        .containsExactly("known from in/a.log", "known from in/b.log");
+    assertThat(proofs.get("known from in/a.log").why()).startsWith("3 rows missing");
+    assertThat(proofs.get("known from in/b.log").why()).startsWith("3 rows more than the books");
+  }
+
+  @Test
+  void whatWasRevivedHasTheOriginOfItsFirstSource() throws Exception {
+    touch(
+        () ->
+            folder.write(
+                "pipelines/p.yaml",
+                "pipeline: direct\nintake: {files: 'in/*.log'}\n"
+                    + "shape: [{template: '{at:timestamp} {id:long} {grade}'}]\n"
+                    + "route: [{to: known}]\n"));
+    workspace.replays().choose("direct", DeadFilter.ALL);
+    workspace.replays().run("direct", RunOptions.untilDrained(true), replays -> {});
+    assertThat(workspace.tally("direct").counts().allLoaded()).isEqualTo(300);
+    Map<String, Proof> proofs = new TreeMap<>();
+    workspace.books().prove(List.of("direct")).forEach(proof -> proofs.put(proof.subject(), proof));
+    assertThat(of(proofs, Verdict.DIFFERS)).isEmpty();
+    assertThat(of(proofs, Verdict.AGREES)).contains("known");
+  }
+
+  @Test
+  void recordsOfAQueueAreCountedWhateverOthersAppend() {
+    Queue queue = workspace.queues().open("q"); // The workspace closes it.
+    try (Producer producer = queue.producer()) {
+      producer.append("another's".getBytes(StandardCharsets.UTF_8));
+      producer.flush();
+    }
+    assertThat(proofs().get("q").found()).hasValue(300);
+    assertThat(proofs().get("q").verdict()).isEqualTo(Verdict.AGREES);
+  }
+
+  @Test
+  void tablesAreCompleteUpToTheNewestEventOfTheSourceThatIsFurthestBehind() throws Exception {
+    Instant last = Instant.parse("2026-05-03T04:04:58Z");
+    Completeness all = workspace.books().complete("direct");
+    assertThat(all.edge()).contains(last);
+    assertThat(all.behind()).isEmpty();
+    Path first = base.resolve("in/a.log");
+    Files.writeString(first, "2026-05-03T04:03:21Z 900 1\n", StandardOpenOption.APPEND);
+    Completeness behind = workspace.books().complete("direct");
+    assertThat(behind.edge()).as("of in/a.log").contains(Instant.parse("2026-05-03T04:03:18Z"));
+    assertThat(behind.newest()).contains(last);
+    assertThat(behind.behind()).containsExactly("in/a.log");
+    folder.write("in/new.log", "2026-05-03T05:00:00Z 901 1\n");
+    assertThat(workspace.books().complete("direct").edge()).as("new.log has not begun").isEmpty();
+    assertThat(workspace.books().complete("load").behind()).isEmpty();
+    run();
+    assertThat(workspace.books().complete("direct").edge())
+        .contains(Instant.parse("2026-05-03T05:00:00Z"));
+    assertThat(workspace.books().complete("gone").why()).contains("not defined");
   }
 
   @Test

@@ -24,6 +24,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalInt;
+import java.util.Set;
 
 /**
  * A queue as the target of a pipeline: appends the raw records, with the header of their source,
@@ -80,6 +81,12 @@ final class QueueTarget implements Target {
   static QueueTarget ofDeadLetters(Queue queue, String writer) {
     return new QueueTarget(
         queue, writer, List.of("source", "version", "member", "host"), DeadLetters.ORIGINAL);
+  }
+
+  /** Whether a producer is a source partition of one of some pipelines. */
+  static boolean isOf(String producer, Set<String> pipelines) {
+    int end = producer.indexOf('|');
+    return end > 0 && pipelines.contains(producer.substring(0, end));
   }
 
   /** By partition of the queue, how far it has got with a source partition. */

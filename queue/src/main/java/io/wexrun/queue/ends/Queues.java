@@ -8,6 +8,7 @@ import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.QueueOptions;
+import io.wexrun.queue.log.Partition;
 import io.wexrun.queue.log.PartitionInfo;
 import java.io.IOException;
 import java.nio.file.Files;
@@ -19,6 +20,8 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
+import java.util.Set;
 import java.util.TreeMap;
 import java.util.stream.Stream;
 
@@ -126,6 +129,30 @@ public final class Queues implements AutoCloseable {
       return there.map(q -> QueueTarget.ofRecords(q, pipeline).progress()).orElse(Map.of());
     } finally {
       there.ifPresent(Queue::close);
+    }
+  }
+
+  /**
+   * How many records pipelines have appended to a queue, counted from its files.
+   *
+   * @return empty if the queue does not have its oldest records any more
+   * @throws OutsideException if it cannot be read
+   */
+  public OptionalLong counted(String name, Set<String> pipelines) {
+    Optional<Queue> there = openToRead(name);
+    if (there.isEmpty()) {
+      return OptionalLong.of(0);
+    }
+    try (Queue queue = there.get()) {
+      long records = 0;
+      for (int number = 0; number < queue.partitions(); number++) {
+        Partition partition = queue.partition(number);
+        if (partition.oldest() > 0) {
+          return OptionalLong.empty();
+        }
+        records += partition.recordsOf(producer -> QueueTarget.isOf(producer, pipelines));
+      }
+      return OptionalLong.of(records);
     }
   }
 

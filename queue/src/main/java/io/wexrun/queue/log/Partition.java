@@ -13,12 +13,16 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.UUID;
+import java.util.function.Predicate;
 
 /**
  * One partition: segments in a folder, appended to at the end. Readers see only what is
  * acknowledged by the sync policy (in the process that writes) or whole (in others).
  */
 public final class Partition implements AutoCloseable {
+  /** Enough of a pack for its header and the name of its producer, which may be a path. */
+  private static final int PRODUCER_BYTES = 8192;
+
   /** Whole packs as they stand on disk; {@code end} is the position after the last record. */
   public record Chunk(byte[] data, int length, long end) {}
 
@@ -321,6 +325,21 @@ public final class Partition implements AutoCloseable {
       }
     }
     return published;
+  }
+
+  /** How many records there are of some producers. */
+  public synchronized long recordsOf(Predicate<String> producers) {
+    long records = 0;
+    long position = oldest();
+    Optional<Peek> peek = peek(position, PRODUCER_BYTES);
+    while (peek.isPresent()) {
+      Pack pack = peek.get().pack();
+      if (producers.test(pack.producer(peek.get().data(), 0))) {
+        records += pack.count();
+      }
+      peek = peek(pack.end(), PRODUCER_BYTES);
+    }
+    return records;
   }
 
   /** How many records there are from a position on. */

@@ -1,0 +1,263 @@
+package io.wexrun.project;
+
+import io.wexrun.core.diagnose.Counted;
+import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.pipeline.OriginColumns;
+import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.tally.ReplaySource;
+import io.wexrun.core.tally.SourceTally;
+import io.wexrun.core.tally.Tally;
+import io.wexrun.core.target.Querying;
+import io.wexrun.core.target.Standing;
+import io.wexrun.project.facts.Proof;
+import io.wexrun.project.facts.Proof.Kind;
+import io.wexrun.state.WorkspaceState;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Optional;
+import java.util.OptionalLong;
+import java.util.TreeMap;
+
+/** Counts again what the books say of targets: rows of tables, records of queues. */
+final class TargetProver {
+  /** Stands for rows without origin. */
+  private static final long NO_ORIGIN = -1;
+
+  private final Workspace workspace;
+  private final Scene scene;
+  private final WorkspaceState state;
+
+  TargetProver(Workspace workspace, Scene scene, WorkspaceState state) {
+    this.workspace = workspace;
+    this.scene = scene;
+    this.state = state;
+  }
+
+  /** Why a target may have more than the books, if there is a reason for that. */
+  Optional<String> ahead(String name, String target) {
+    if (state.isHeld(name)) {
+      return Optional.of("the pipeline runs: targets commit before it is in the books");
+    }
+    Optional<Pipeline> pipeline = scene.definition().pipeline(name);
+    Map<SourcePartition, Long> positions = state.tally().positions(name);
+    try {
+      Standing standing =
+          pipeline.map(p -> scene.ends().standings(p).get(target)).orElse(Standing.ABSENT);
+      boolean ahead =
+          standing != null
+              && standing.progress().entrySet().stream()
+                  .anyMatch(e -> e.getValue() > positions.getOrDefault(e.getKey(), 0L));
+      return ahead
+          ? Optional.of(
+              "it is ahead of the books, since a run was killed or the books were put back from"
+                  + " an earlier time: the next run, or replay, brings them together")
+          : Optional.empty();
+    } catch (OutsideException e) {
+      return Optional.empty();
+    }
+  }
+
+  /** The lines of the targets of some pipelines. */
+  List<Proof> prove(List<String> names) {
+    Map<String, Map<String, Long>> loaded = new TreeMap<>();
+    for (String name : state.corrections().pipelines()) {
+      Tally tally = state.tally().tally(name);
+      tally
+          .counts()
+          .loaded()
+          .forEach(
+              (target, rows) ->
+                  loaded.computeIfAbsent(target, t -> new TreeMap<>()).put(name, rows));
+    }
+    List<Proof> lines = new ArrayList<>();
+    loaded.forEach(
+        (target, by) -> {
+          if (by.keySet().stream().anyMatch(names::contains)) {
+            lines.addAll(target(target, by));
+          }
+        });
+    return lines;
+  }
+
+  private List<Proof> target(String target, Map<String, Long> by) {
+    long books = by.values().stream().mapToLong(Long::longValue).sum();
+    String pipelines = String.join(", ", by.keySet());
+    Table table = scene.definition().tables().get(target);
+    try {
+      if (table == null && isQueue(target)) {
+        return List.of(queue(target, by, books));
+      }
+      Optional<String> why = table == null ? whyNotOther(target) : whyNot(table);
+      if (why.isPresent()) {
+        return List.of(
+            Proof.open(target, Kind.TARGET, pipelines, books, OptionalLong.empty(), why.get()));
+      }
+      OptionalLong found = rows(table);
+      if (found.isEmpty()) {
+        return List.of(
+            Proof.open(
+                target, Kind.TARGET, pipelines, books, found, "its store does not count its rows"));
+      }
+      List<Proof> lines = new ArrayList<>();
+      lines.add(line(target, by, books, found.getAsLong()));
+      lines.addAll(bySource(table, by, pipelines));
+      return lines;
+    } catch (OutsideException e) {
+      return List.of(
+          Proof.open(target, Kind.TARGET, pipelines, books, OptionalLong.empty(), e.getMessage()));
+    }
+  }
+
+  private Proof line(String target, Map<String, Long> by, long books, long rows) {
+    String pipelines = String.join(", ", by.keySet());
+    Optional<String> ahead =
+        rows > books
+            ? by.keySet().stream().flatMap(name -> ahead(name, target).stream()).findFirst()
+            : Optional.empty();
+    return ahead
+        .map(why -> Proof.open(target, Kind.TARGET, pipelines, books, OptionalLong.of(rows), why))
+        .orElseGet(
+            () -> Proof.of(target, Kind.TARGET, pipelines, books, rows, difference(rows - books)));
+  }
+
+  private boolean isQueue(String target) {
+    Settings settings = scene.definition().targets().get(target);
+    return settings != null && settings.kind().equals(Settings.QUEUE);
+  }
+
+  /** The records that the pipelines have appended to a queue, whatever others append. */
+  private Proof queue(String target, Map<String, Long> by, long books) {
+    String pipelines = String.join(", ", by.keySet());
+    OptionalLong found = workspace.queues().counted(target, by.keySet());
+    return found.isPresent()
+        ? line(target, by, books, found.getAsLong())
+        : Proof.open(
+            target,
+            Kind.TARGET,
+            pipelines,
+            books,
+            found,
+            "the queue does not keep its oldest records any more");
+  }
+
+  /**
+   * Sources of which a table has other rows than the books say, by the origin of its rows: so it is
+   * seen whose are missing, and also if as many are missing as there are too many.
+   */
+  private List<Proof> bySource(Table table, Map<String, Long> by, String pipelines) {
+    if (!OriginColumns.in(table)
+        || !workspace.answering().contains(table.store())
+        || !scene.ends().exists(table)
+        || by.keySet().stream().anyMatch(state::isHeld)) {
+      return List.of();
+    }
+    Map<Long, Long> found = rowsBySource(table);
+    if (found.containsKey(NO_ORIGIN)) {
+      return List.of(); // Rows from before the columns: of which source they are cannot be said.
+    }
+    Map<String, Long> books = new TreeMap<>();
+    long revived = 0; // In the books of replays; in the table, of the source they first came from.
+    for (String name : by.keySet()) {
+      for (Map.Entry<SourcePartition, SourceTally> each : state.tally().bySource(name).entrySet()) {
+        long loaded = each.getValue().counts().loaded().getOrDefault(table.name(), 0L);
+        if (ReplaySource.is(each.getKey())) {
+          revived += loaded;
+        } else {
+          books.merge(each.getKey().name(), loaded, Long::sum);
+        }
+      }
+    }
+    List<Proof> lines = new ArrayList<>();
+    long most = revived;
+    books.forEach(
+        (source, loaded) -> {
+          long rows = found.getOrDefault(OriginColumns.id(source), 0L);
+          if (rows < loaded || rows > loaded + most) {
+            lines.add(
+                Proof.of(
+                    table.name() + " from " + source,
+                    Kind.TARGET,
+                    pipelines,
+                    loaded,
+                    rows,
+                    difference(rows - loaded)));
+          }
+        });
+    Map<Long, Long> others = new TreeMap<>(found);
+    books.keySet().forEach(source -> others.remove(OriginColumns.id(source)));
+    long strange = others.values().stream().mapToLong(Long::longValue).sum();
+    if (strange > 0) {
+      lines.add(
+          Proof.of(
+              table.name() + " from sources that the books do not know",
+              Kind.TARGET,
+              pipelines,
+              0,
+              strange,
+              difference(strange)));
+    }
+    return lines;
+  }
+
+  private Map<Long, Long> rowsBySource(Table table) {
+    String source = Querying.quoted(OriginColumns.SOURCE);
+    String sql =
+        "select "
+            + source
+            + ", count(*) from "
+            + Querying.quoted(table.name())
+            + " group by "
+            + source;
+    Map<Long, Long> found = new HashMap<>();
+    for (List<Object> row : workspace.query(table.store(), sql).rows()) {
+      long id = row.get(0) == null ? NO_ORIGIN : Long.parseLong(String.valueOf(row.get(0)));
+      found.put(id, Long.parseLong(String.valueOf(row.get(1))));
+    }
+    return found;
+  }
+
+  private static String difference(long more) {
+    return more < 0
+        ? Counted.of(-more, "row") + " missing: deleted, or put back from an earlier time"
+        : Counted.of(more, "row")
+            + " more than the books: others write to it, or the books were put back";
+  }
+
+  private Optional<String> whyNotOther(String target) {
+    Settings settings = scene.definition().targets().get(target);
+    return Optional.of(
+        settings == null
+            ? "it is not defined any more"
+            : "it is a queue, to which others may append, too");
+  }
+
+  private static Optional<String> whyNot(Table table) {
+    if (table.rollup().isPresent()) {
+      return Optional.of("it is a rollup, which keeps sums of its rows");
+    }
+    return table.key().isEmpty()
+        ? Optional.empty()
+        : Optional.of("rows take one another's place by its key");
+  }
+
+  private OptionalLong rows(Table table) {
+    if (!scene.ends().exists(table)) {
+      return OptionalLong.of(0);
+    }
+    if (workspace.answering().contains(table.store())) {
+      String sql = "select count(*) from " + Querying.quoted(table.name());
+      Object count = workspace.query(table.store(), sql).rows().get(0).get(0);
+      return OptionalLong.of(Long.parseLong(String.valueOf(count)));
+    }
+    return workspace.tables().facts().stream()
+        .filter(facts -> facts.table().name().equals(table.name()))
+        .findFirst()
+        .map(facts -> workspace.tables().rows(facts))
+        .orElse(OptionalLong.empty());
+  }
+}
