@@ -7,7 +7,7 @@ import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.StructVector;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
-import io.wexrun.core.field.Utf8;
+import io.wexrun.core.pattern.Utf8;
 import io.wexrun.core.schema.Type;
 import java.util.Arrays;
 import java.util.List;

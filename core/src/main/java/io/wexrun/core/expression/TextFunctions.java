@@ -1,9 +1,9 @@
 package io.wexrun.core.expression;
 
-import com.google.re2j.Pattern;
 import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.TextVector;
-import io.wexrun.core.field.Utf8;
+import io.wexrun.core.pattern.Search;
+import io.wexrun.core.pattern.Utf8;
 import io.wexrun.core.schema.Type;
 import java.util.Arrays;
 
@@ -45,7 +45,7 @@ final class TextFunctions {
   }
 
   /** {@code matches} of a constant pattern: RE2 syntax, found anywhere in the text. */
-  record Matches(Node operand, Pattern pattern) implements Node {
+  record Matches(Node operand, Search pattern) implements Node {
     @Override
     public Type type() {
       return Type.Scalar.BOOL;
@@ -55,7 +55,7 @@ final class TextFunctions {
     public Evaluated evaluate(Batch batch) {
       Evaluated a = operand.evaluate(batch);
       TextVector text = (TextVector) a.values();
-      return a.toLongs(i -> pattern.matcher(text.text(i)).find() ? 1 : 0);
+      return a.toLongs(i -> pattern.isIn(text.data(), text.start(i), text.end(i)) ? 1 : 0);
     }
   }
 

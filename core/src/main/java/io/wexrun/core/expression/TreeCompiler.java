@@ -18,6 +18,7 @@ import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
+import io.wexrun.core.pattern.Search;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import java.nio.charset.StandardCharsets;
@@ -259,7 +260,7 @@ final class TreeCompiler {
       return Optional.empty();
     }
     try {
-      Pattern pattern = Pattern.compile(args.get(1).constant().stringValue());
+      Search pattern = Search.of(Pattern.compile(args.get(1).constant().stringValue()));
       return Optional.of(new TextFunctions.Matches(node(args.get(0)), pattern));
     } catch (PatternSyntaxException e) {
       return Optional.empty();

@@ -1,11 +1,12 @@
 package io.wexrun.core.field;
 
-import com.google.re2j.Pattern;
 import io.wexrun.core.batch.DoubleVector;
 import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
+import io.wexrun.core.pattern.Literal;
+import io.wexrun.core.pattern.Search;
 import io.wexrun.core.schema.Instants;
 import io.wexrun.core.schema.Type;
 import java.nio.charset.StandardCharsets;
@@ -21,7 +22,6 @@ import java.time.temporal.ChronoField;
 import java.time.temporal.TemporalAccessor;
 import java.time.temporal.TemporalQueries;
 import java.util.ArrayList;
-import java.util.Arrays;
 import java.util.List;
 import java.util.Optional;
 import java.util.UUID;
@@ -43,7 +43,7 @@ public record Field(
     boolean optional,
     List<Format> formats,
     Zone zone,
-    Pattern pattern,
+    Search pattern,
     List<Member> members) {
 
   /**
@@ -90,7 +90,7 @@ public record Field(
   }
 
   /** This field, read in other ways. */
-  public Field read(boolean mayLack, List<Format> tried, Zone local, Pattern whole) {
+  public Field read(boolean mayLack, List<Format> tried, Zone local, Search whole) {
     return new Field(name, type, mayLack, tried, local, whole, members);
   }
 
@@ -172,8 +172,7 @@ public record Field(
     return switch ((Type.Scalar) type) {
       case TEXT, BYTES, JSON -> {
         boolean json = type != Type.Scalar.JSON || JsonScanner.isJson(data, from, to);
-        boolean fits =
-            json && (pattern == null || pattern.matches(Arrays.copyOfRange(data, from, to)));
+        boolean fits = json && (pattern == null || pattern.matches(data, from, to));
         if (fits) {
           ((TextVector) column).append(data, from, to);
         }

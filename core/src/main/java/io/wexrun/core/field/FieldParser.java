@@ -2,6 +2,7 @@ package io.wexrun.core.field;
 
 import com.google.re2j.PatternSyntaxException;
 import io.wexrun.core.diagnose.Diagnostics;
+import io.wexrun.core.pattern.Search;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
@@ -167,7 +168,7 @@ public final class FieldParser {
       return new Read(Field.text(name), Optional.empty());
     }
     String spelling = matcher.group(1) == null ? "text" : matcher.group(1);
-    com.google.re2j.Pattern pattern = null;
+    Search pattern = null;
     Optional<Type> type = Type.parse(spelling);
     if (type.isEmpty() && patterns.containsKey(spelling)) {
       pattern = pattern(spelling, offset);
@@ -268,9 +269,9 @@ public final class FieldParser {
     return -1;
   }
 
-  private com.google.re2j.Pattern pattern(String name, int offset) {
+  private Search pattern(String name, int offset) {
     try {
-      return Patterns.compile(patterns.get(name), patterns);
+      return Search.of(Patterns.compile(patterns.get(name), patterns));
     } catch (PatternSyntaxException | IllegalArgumentException e) {
       String message = "pattern '" + name + "' is none: " + e.getMessage();
       error(offset, name.length(), message, "it is in RE2 syntax");

@@ -5,7 +5,7 @@ import com.google.re2j.PatternSyntaxException;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Records;
-import java.util.Arrays;
+import io.wexrun.core.pattern.Search;
 import java.util.BitSet;
 import java.util.Locale;
 import java.util.Optional;
@@ -18,7 +18,7 @@ import java.util.Optional;
  * @param rule what a line tells that the pattern is found in
  * @param pattern looked for at the start of a line; with {@link Rule#ENDS}, anywhere in it
  */
-record LineGroups(Rule rule, Pattern pattern) implements Framing {
+record LineGroups(Rule rule, Search pattern) implements Framing {
   /** What a line tells. */
   enum Rule {
     /** A record begins with it. */
@@ -44,7 +44,7 @@ record LineGroups(Rule rule, Pattern pattern) implements Framing {
    */
   static LineGroups of(Rule rule, String pattern) {
     try {
-      return new LineGroups(rule, Pattern.compile(pattern));
+      return new LineGroups(rule, Search.of(Pattern.compile(pattern)));
     } catch (PatternSyntaxException e) {
       throw new IllegalArgumentException(
           "'" + pattern + "' is not a pattern: " + e.getDescription(), e);
@@ -63,7 +63,7 @@ record LineGroups(Rule rule, Pattern pattern) implements Framing {
 
   @Override
   public String form() {
-    return rule + " " + pattern.pattern();
+    return rule + " " + pattern.text();
   }
 
   @Override
@@ -77,8 +77,8 @@ record LineGroups(Rule rule, Pattern pattern) implements Framing {
   }
 
   private boolean found(byte[] data, int from, int to) {
-    byte[] line = Arrays.copyOfRange(data, from, Math.min(to, from + LOOKED_AT));
-    return rule == Rule.ENDS ? pattern.matcher(line).find() : pattern.matcher(line).lookingAt();
+    int end = Math.min(to, from + LOOKED_AT);
+    return rule == Rule.ENDS ? pattern.isIn(data, from, end) : pattern.begins(data, from, end);
   }
 
   /** Whether a record begins with a line that another one stands before. */

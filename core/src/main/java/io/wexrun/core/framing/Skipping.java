@@ -5,6 +5,7 @@ import com.google.re2j.PatternSyntaxException;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Framing;
 import io.wexrun.core.intake.Records;
+import io.wexrun.core.pattern.Search;
 import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.Arrays;
@@ -112,7 +113,7 @@ public record Skipping(List<String> begins, String matches, Framing inner) imple
     private final byte[] data;
     private final List<byte[]> prefixes =
         begins.stream().map(text -> text.getBytes(StandardCharsets.UTF_8)).toList();
-    private final Pattern pattern = matches.isEmpty() ? null : Pattern.compile(matches);
+    private final Search pattern = matches.isEmpty() ? null : Search.of(Pattern.compile(matches));
     private int from;
     private int to;
 
@@ -159,8 +160,7 @@ public record Skipping(List<String> begins, String matches, Framing inner) imple
           return true;
         }
       }
-      return pattern != null
-          && pattern.matches(Arrays.copyOfRange(data, start, Math.min(end, start + LOOKED_AT)));
+      return pattern != null && pattern.matches(data, start, Math.min(end, start + LOOKED_AT));
     }
   }
 }

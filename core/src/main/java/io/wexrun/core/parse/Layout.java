@@ -5,7 +5,7 @@ import io.wexrun.core.batch.Vector;
 import io.wexrun.core.dead.Reason;
 import io.wexrun.core.field.Excerpt;
 import io.wexrun.core.field.Field;
-import io.wexrun.core.field.Literal;
+import io.wexrun.core.pattern.Literal;
 import io.wexrun.core.schema.Type;
 import io.wexrun.core.step.Rejects;
 import java.util.ArrayList;

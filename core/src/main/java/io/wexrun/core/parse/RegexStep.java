@@ -1,6 +1,5 @@
 package io.wexrun.core.parse;
 
-import com.google.re2j.Matcher;
 import com.google.re2j.Pattern;
 import com.google.re2j.PatternSyntaxException;
 import io.wexrun.core.batch.Vector;
@@ -10,6 +9,7 @@ import io.wexrun.core.field.Field;
 import io.wexrun.core.field.FieldParser;
 import io.wexrun.core.field.Patterns;
 import io.wexrun.core.intake.Records;
+import io.wexrun.core.pattern.Search;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.step.ParseStep;
 import io.wexrun.core.step.Rejects;
@@ -20,7 +20,6 @@ import io.wexrun.core.step.Unfinished;
 import io.wexrun.core.written.Form;
 import io.wexrun.core.written.Written;
 import java.util.ArrayList;
-import java.util.Arrays;
 import java.util.Comparator;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -32,14 +31,14 @@ import java.util.Optional;
  * expression is searched in the text; anchors bind it to the ends. Takes time linear in the text.
  */
 public final class RegexStep extends ParseStep {
-  private final Pattern pattern;
+  private final Search search;
   private final List<Field> fields;
   private final int[] groups;
 
   private RegexStep(
-      Schema input, Schema parsed, int from, Pattern pattern, List<Field> fields, int[] groups) {
+      Schema input, Schema parsed, int from, Search search, List<Field> fields, int[] groups) {
     super(input, parsed, from);
-    this.pattern = pattern;
+    this.search = search;
     this.fields = fields;
     this.groups = groups;
   }
@@ -119,7 +118,8 @@ public final class RegexStep extends ParseStep {
       return List.of(
           written.diagnostics().errors() > before
               ? new Unfinished(context.input(), parsed)
-              : new RegexStep(context.input(), parsed, from, pattern.get(), fields, places));
+              : new RegexStep(
+                  context.input(), parsed, from, Search.of(pattern.get()), fields, places));
     }
 
     private static Optional<Pattern> pattern(Written regex, StepContext context) {
@@ -134,22 +134,21 @@ public final class RegexStep extends ParseStep {
 
   @Override
   protected Reading begin(Records records, List<Vector> columns, Rejects rejects) {
+    int[] found = new int[2 * search.groups() + 2];
     return (data, from, to, record) -> {
-      byte[] text = Arrays.copyOfRange(data, from, to);
-      Matcher matcher = pattern.matcher(text);
-      if (!matcher.find()) {
+      if (!search.find(data, from, to, found)) {
         String detail = to == from ? "the line is empty" : "the pattern does not match";
         rejects.reject(record, Reason.NO_MATCH, "", detail);
         return false;
       }
       for (int i = 0; i < groups.length; i++) {
-        int start = matcher.start(groups[i]);
-        int end = matcher.end(groups[i]);
+        int start = found[2 * groups[i]];
+        int end = found[2 * groups[i] + 1];
         Field field = fields.get(i);
         if (start < 0) {
           columns.get(i).appendAbsent();
-        } else if (!field.append(text, start, end, columns.get(i), records.written(record))) {
-          rejects.reject(record, Reason.BAD_VALUE, field.name(), field.fault(text, start, end));
+        } else if (!field.append(data, start, end, columns.get(i), records.written(record))) {
+          rejects.reject(record, Reason.BAD_VALUE, field.name(), field.fault(data, start, end));
           return false;
         }
       }

@@ -2,7 +2,7 @@ package io.wexrun.core.parse;
 
 import io.wexrun.core.field.Field;
 import io.wexrun.core.field.FieldParser;
-import io.wexrun.core.field.Literal;
+import io.wexrun.core.pattern.Literal;
 import io.wexrun.core.written.Written;
 import java.util.ArrayList;
 import java.util.HashSet;

@@ -3,7 +3,7 @@ package io.wexrun.core.parse;
 import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.dead.Reason;
-import io.wexrun.core.field.Utf8;
+import io.wexrun.core.pattern.Utf8;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;

@@ -2,6 +2,7 @@ package io.wexrun.core.field;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import io.wexrun.core.pattern.Utf8;
 import io.wexrun.core.schema.Instants;
 import java.math.BigDecimal;
 import java.nio.ByteBuffer;

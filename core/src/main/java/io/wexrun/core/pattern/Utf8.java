@@ -1,7 +1,15 @@
-package io.wexrun.core.field;
+package io.wexrun.core.pattern;
+
+import java.lang.invoke.MethodHandles;
+import java.lang.invoke.VarHandle;
+import java.nio.ByteOrder;
 
 /** Strict validation of UTF-8 as in RFC 3629, and its characters. */
 public final class Utf8 {
+  private static final VarHandle WORDS =
+      MethodHandles.byteArrayViewVarHandle(long[].class, ByteOrder.LITTLE_ENDIAN);
+  private static final long HIGHS = 0x8080808080808080L;
+
   private Utf8() {}
 
   /** The place of the first byte that is not UTF-8 in {@code data[from, to)}; -1 if all is well. */
@@ -11,6 +19,9 @@ public final class Utf8 {
       int lead = data[at];
       if (lead >= 0) {
         at++;
+        while (at + 8 <= to && ((long) WORDS.get(data, at) & HIGHS) == 0) {
+          at += 8; // Nothing but ASCII.
+        }
         continue;
       }
       int more = more(lead & 0xFF);

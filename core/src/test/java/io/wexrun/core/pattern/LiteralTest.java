@@ -1,4 +1,4 @@
-package io.wexrun.core.field;
+package io.wexrun.core.pattern;
 
 import static org.assertj.core.api.Assertions.assertThat;
 

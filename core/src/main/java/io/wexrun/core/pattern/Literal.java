@@ -1,4 +1,4 @@
-package io.wexrun.core.field;
+package io.wexrun.core.pattern;
 
 import java.lang.invoke.MethodHandles;
 import java.lang.invoke.VarHandle;
