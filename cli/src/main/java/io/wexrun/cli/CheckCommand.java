@@ -49,7 +49,8 @@ final class CheckCommand implements Callable<Integer> {
 
   @Option(
       names = "--verbose",
-      description = "Also name the parts of expressions that run row by row, not over columns.")
+      description =
+          "Also name the parts of expressions and the patterns that run slowly, row by row.")
   private boolean verbose;
 
   @Option(

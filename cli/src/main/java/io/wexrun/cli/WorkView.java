@@ -148,6 +148,15 @@ final class WorkView {
         List.of(pipeline, "in", "out", "dead", "time", "share"),
         List.of(false, true, true, true, true, true),
         rows);
+    work.places().entrySet().stream()
+        .filter(place -> place.getValue().defaults() > 0)
+        .forEach(
+            place ->
+                terminal.out.println(
+                    place.getKey()
+                        + ": "
+                        + Counted.of(place.getValue().defaults(), "value")
+                        + " of another type, for which what is written was taken"));
     targets(work).forEach(terminal.out::println);
     terminal.flush();
   }
@@ -224,6 +233,7 @@ final class WorkView {
               fact.put("in", e.in());
               fact.put("out", e.out());
               fact.put("dead", e.dead());
+              fact.put("defaults", e.defaults());
               fact.put("seconds", rounded(e.nanos() / NANOS));
               places.add(fact);
             });

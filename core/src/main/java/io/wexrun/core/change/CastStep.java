@@ -194,6 +194,8 @@ public final class CastStep implements Step {
       }
       if (dies) {
         rejects.reject(record, Reason.BAD_VALUE, field.name(), field.fault(data, from, to));
+      } else {
+        rejects.defaulted();
       }
       if (otherwise == null) {
         vector.appendAbsent();

@@ -36,6 +36,7 @@ public final class CsvStep extends ParseStep {
   private final Optional<List<String>> columns;
   private final byte separator;
   private final byte quote;
+  private final byte escape;
   private final Tolerance tolerance;
 
   private CsvStep(
@@ -46,6 +47,7 @@ public final class CsvStep extends ParseStep {
       Optional<List<String>> columns,
       byte separator,
       byte quote,
+      byte escape,
       Tolerance tolerance) {
     super(input, parsed, from);
     this.fields = read.stream().map(FieldParser.Read::field).toList();
@@ -53,12 +55,13 @@ public final class CsvStep extends ParseStep {
     this.columns = columns;
     this.separator = separator;
     this.quote = quote;
+    this.escape = escape;
     this.tolerance = tolerance;
   }
 
   /**
    * {@code csv: {columns: [NAME, ...] | header, fields: {NAME: SPEC from COLUMN}, separator: ',',
-   * quote: '"', extra: reject | ignore, missing: reject | absent, from: FIELD}}.
+   * quote: '"', escape: '\', extra: reject | ignore, missing: reject | absent, from: FIELD}}.
    */
   public static final class Kind implements StepKind {
     private static final String HEADER = "header";
@@ -76,6 +79,7 @@ public final class CsvStep extends ParseStep {
                   "fields", Form.specs(),
                   "separator", Form.text(),
                   "quote", Form.text(),
+                  "escape", Form.text().about("makes the next character plain"),
                   "extra", Form.word("reject", "ignore"),
                   "missing", Form.word("reject", "absent"),
                   "from", Form.text().about("the field to read, if it is not the raw record")),
@@ -88,7 +92,9 @@ public final class CsvStep extends ParseStep {
       int before = written.diagnostics().errors();
       Map<String, Written> entries =
           written.entries(
-              "csv", List.of("columns", "fields", "separator", "quote", "extra", "missing", FROM));
+              "csv",
+              List.of(
+                  "columns", "fields", "separator", "quote", "escape", "extra", "missing", FROM));
       int from = from(entries, written, context);
       Optional<List<String>> columns = columns(entries.get("columns"), written, context);
       List<FieldParser.Read> read = new ArrayList<>();
@@ -105,6 +111,7 @@ public final class CsvStep extends ParseStep {
       }
       byte separator = Written.character(entries, "separator", ',');
       byte quote = Written.character(entries, "quote", '"');
+      byte escape = Written.character(entries, "escape", '\0');
       Tolerance tolerance =
           new Tolerance(
               chosen(entries, "extra", List.of("reject", "ignore")),
@@ -114,7 +121,15 @@ public final class CsvStep extends ParseStep {
           written.diagnostics().errors() > before
               ? new Unfinished(context.input(), parsed)
               : new CsvStep(
-                  context.input(), parsed, from, read, columns, separator, quote, tolerance));
+                  context.input(),
+                  parsed,
+                  from,
+                  read,
+                  columns,
+                  separator,
+                  quote,
+                  escape,
+                  tolerance));
     }
 
     /** The declared columns; empty if they come from the header. */
@@ -204,6 +219,7 @@ public final class CsvStep extends ParseStep {
       missing =
           names.stream()
               .filter(n -> !header.contains(n) && !fields.get(names.indexOf(n)).optional())
+              .filter(n -> !tolerance.missing || header.isEmpty())
               .findFirst()
               .orElse("");
     }
@@ -267,16 +283,24 @@ public final class CsvStep extends ParseStep {
       plain = null;
       if (at == to || data[at] != quote) {
         int place = at;
+        boolean escaped = false;
         while (place < to && data[place] != separator) {
-          place++;
+          boolean escapes = escapes(place);
+          escaped |= escapes;
+          place += escapes ? 2 : 1;
         }
+        plain = escaped ? plain(at, place) : null;
         return place;
       }
       int place = at + 1;
       boolean doubled = false;
-      while (place < to && (data[place] != quote || place + 1 < to && data[place + 1] == quote)) {
-        doubled |= data[place] == quote;
-        place += data[place] == quote ? 2 : 1;
+      while (place < to
+          && (escapes(place)
+              || data[place] != quote
+              || place + 1 < to && data[place + 1] == quote)) {
+        boolean two = escapes(place) || data[place] == quote;
+        doubled |= two;
+        place += two ? 2 : 1;
       }
       if (place >= to) {
         return broken(
@@ -285,7 +309,7 @@ public final class CsvStep extends ParseStep {
       if (place + 1 < to && data[place + 1] != separator) {
         return broken(Excerpt.of(data, place + 1, to) + " follows a closing quote");
       }
-      plain = doubled ? undoubled(at + 1, place) : Arrays.copyOfRange(data, at + 1, place);
+      plain = doubled ? plain(at + 1, place) : Arrays.copyOfRange(data, at + 1, place);
       return place + 1;
     }
 
@@ -294,12 +318,18 @@ public final class CsvStep extends ParseStep {
       return -1;
     }
 
-    private byte[] undoubled(int from, int end) {
+    private boolean escapes(int place) {
+      return escape != 0 && data[place] == escape && place + 1 < to;
+    }
+
+    /** A value without what only makes the next character plain. */
+    private byte[] plain(int from, int end) {
       byte[] copy = new byte[end - from];
       int length = 0;
       for (int at = from; at < end; at++) {
+        boolean two = escapes(at) || data[at] == quote && at + 1 < end && data[at + 1] == quote;
+        at += two ? 1 : 0;
         copy[length++] = data[at];
-        at += data[at] == quote ? 1 : 0;
       }
       return Arrays.copyOf(copy, length);
     }

@@ -42,8 +42,16 @@ final class Layout {
     /** Whether the bytes are the value as they are. */
     private final boolean plainText;
 
+    /** Whether blanks at the end of the line are no part of the value. */
+    private final boolean endsBeforeBlanks;
+
     Part(Field field, Literal before, Literal until) {
       this.field = field;
+      boolean text =
+          field.type() == Type.Scalar.TEXT
+              || field.type() == Type.Scalar.BYTES
+              || field.type() == Type.Scalar.JSON;
+      endsBeforeBlanks = until == null && !text;
       this.until = until;
       quoted = before != null && until != null && before.endsWith('"') && until.startsWith('"');
       inside = until == null ? 0 : field.fewest(until);
@@ -156,7 +164,7 @@ final class Layout {
     // Invariant: the parts before part i fit the text up to `at`, and their values are added.
     for (int i = 0; i < parts.length; i++) {
       Part part = parts[i];
-      int end = to;
+      int end = part.endsBeforeBlanks ? textEnd(data, at, to) : to;
       int next = to;
       if (part.until != null) {
         long found = part.locateEnd(data, at, to);
@@ -179,7 +187,16 @@ final class Layout {
       at = next;
     }
     stopped[0] = at;
-    return at == to ? FITS : REST;
+    return at == to || textEnd(data, at, to) == at ? FITS : REST;
+  }
+
+  /** The end of a text without blanks behind it. */
+  private static int textEnd(byte[] data, int from, int to) {
+    int end = to;
+    while (end > from && (data[end - 1] == ' ' || data[end - 1] == '\t')) {
+      end--;
+    }
+    return end;
   }
 
   /** Rejects a record whose text did not fit. */

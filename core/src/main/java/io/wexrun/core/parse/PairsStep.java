@@ -22,41 +22,59 @@ import io.wexrun.core.written.Written;
 import java.nio.charset.StandardCharsets;
 import java.util.Arrays;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 
 /**
  * Reads texts of pairs: {@code gate=7 note="door stuck"}. A value may stand in double quotes, in
- * which a backslash makes the next character plain. Pairs that no field takes may be kept as JSON.
+ * which a backslash makes the next character plain, or go on up to the next key. Pairs that no
+ * field takes may be kept as JSON; text before the first pair may be kept, too.
  */
 public final class PairsStep extends ParseStep {
+  private static final byte[] TRUE = {'t', 'r', 'u', 'e'};
+
   private final List<Field> fields;
   private final byte[][] keys;
   private final boolean keepsRest;
+  private final boolean keepsBefore;
   private final byte separator;
-  private final byte assign;
+  private final String assign;
+  private final Word words;
+  private final boolean blanks;
+
+  /** What becomes of a word that is no pair. */
+  private enum Word {
+    REJECT,
+    IGNORE,
+    TRUE
+  }
 
   private PairsStep(
       Schema input,
       Schema parsed,
       int from,
       List<FieldParser.Read> read,
-      boolean keepsRest,
-      byte separator,
-      byte assign) {
+      Map<String, Written> entries) {
     super(input, parsed, from);
     this.fields = read.stream().map(FieldParser.Read::field).toList();
     this.keys =
         read.stream()
             .map(r -> r.from().orElse(r.field().name()).getBytes(StandardCharsets.UTF_8))
             .toArray(byte[][]::new);
-    this.keepsRest = keepsRest;
-    this.separator = separator;
-    this.assign = assign;
+    this.keepsRest = entries.containsKey("rest");
+    this.keepsBefore = entries.containsKey("before");
+    this.separator = Written.character(entries, "separator", ' ');
+    this.assign = entries.containsKey("assign") ? entries.get("assign").text() : "=";
+    this.words =
+        entries.containsKey("words")
+            ? Word.valueOf(entries.get("words").text().toUpperCase(Locale.ROOT))
+            : Word.REJECT;
+    this.blanks = entries.containsKey("blanks") && entries.get("blanks").text().equals("true");
   }
 
   /**
-   * {@code pairs: {fields: {NAME: SPEC from KEY}, rest: NAME, separator: ' ', assign: =, from:
-   * FIELD}}.
+   * {@code pairs: {fields: {NAME: SPEC from KEY}, rest: NAME, before: NAME, separator: ' ', assign:
+   * =, words: reject | ignore | true, blanks: false, from: FIELD}}.
    */
   public static final class Kind implements StepKind {
     @Override
@@ -70,8 +88,11 @@ public final class PairsStep extends ParseStep {
               Form.with(
                   "fields", Form.specs(),
                   "rest", Form.text(),
+                  "before", Form.text().about("a field for what stands before the first pair"),
                   "separator", Form.text(),
-                  "assign", Form.text(),
+                  "assign", Form.text().about("the characters between key and value"),
+                  "words", Form.word("reject", "ignore", "true"),
+                  "blanks", Form.word("true", "false"),
                   "from", Form.text().about("the field to read, if it is not the raw record")))
           .about("key=value pairs");
     }
@@ -80,7 +101,9 @@ public final class PairsStep extends ParseStep {
     public List<Step> compile(Written written, StepContext context) {
       int before = written.diagnostics().errors();
       Map<String, Written> entries =
-          written.entries("pairs", List.of("fields", "rest", "separator", "assign", FROM));
+          written.entries(
+              "pairs",
+              List.of("fields", "rest", "before", "separator", "assign", "words", "blanks", FROM));
       int from = from(entries, written, context);
       List<FieldParser.Read> read =
           entries.containsKey("fields")
@@ -95,13 +118,34 @@ public final class PairsStep extends ParseStep {
         String hint = "add fields: {NAME: TYPE}, or rest: NAME for all of them";
         written.error("missing-key", "no field is read from the pairs", hint);
       }
-      byte separator = Written.character(entries, "separator", ' ');
-      byte assign = Written.character(entries, "assign", '=');
+      Written kept = entries.get("before");
+      if (kept != null) {
+        parsed = parsed.with(Column.of(kept.text(), Type.Scalar.TEXT));
+      }
+      check(entries);
       return List.of(
           written.diagnostics().errors() > before
               ? new Unfinished(context.input(), parsed)
-              : new PairsStep(
-                  context.input(), parsed, from, read, rest != null, separator, assign));
+              : new PairsStep(context.input(), parsed, from, read, entries));
+    }
+
+    private static void check(Map<String, Written> entries) {
+      if (entries.containsKey("separator")) {
+        entries.get("separator").character();
+      }
+      Written assign = entries.get("assign");
+      if (assign != null && !assign.text().matches("[\\x21-\\x7E]{1,8}")) {
+        assign.error(
+            "bad-value",
+            "'" + assign.text() + "' does not part keys from values",
+            "write one character, or several of which each does, such as '=:'");
+      }
+      if (entries.containsKey("words")) {
+        entries.get("words").choice(List.of("reject", "ignore", "true"));
+      }
+      if (entries.containsKey("blanks")) {
+        entries.get("blanks").choice(List.of("true", "false"));
+      }
     }
   }
 
@@ -134,6 +178,9 @@ public final class PairsStep extends ParseStep {
       rows = columns.get(0).size();
       others.clear();
       int at = gap(from);
+      if (keepsBefore) {
+        at = before(at);
+      }
       while (at < to && at >= 0) {
         at = pair(at);
       }
@@ -154,24 +201,94 @@ public final class PairsStep extends ParseStep {
     /** The first place from {@code from} on that is no separator. */
     private int gap(int from) {
       int at = from;
-      while (at < to && (data[at] == separator || separator == ' ' && data[at] == '\t')) {
+      while (at < to && separates(at)) {
         at++;
       }
       return at;
     }
 
+    private boolean separates(int place) {
+      return data[place] == separator || separator == ' ' && data[place] == '\t';
+    }
+
+    private boolean assigns(int place) {
+      return assign.indexOf(data[place]) >= 0;
+    }
+
+    /** The end of a word. */
+    private int word(int from) {
+      int at = from;
+      while (at < to && !separates(at)) {
+        at++;
+      }
+      return at;
+    }
+
+    /** Whether a key and what assigns begin at a place: letters, digits and {@code _.@/-}. */
+    private boolean beginsPair(int place) {
+      int at = place;
+      while (at < to && !assigns(at) && isOfKey(data[at])) {
+        at++;
+      }
+      return at > place && at < to && assigns(at) && !(data[place] >= '0' && data[place] <= '9');
+    }
+
+    private static boolean isOfKey(byte b) {
+      return b >= '0' && b <= '9'
+          || b >= 'A' && b <= 'Z'
+          || b >= 'a' && b <= 'z'
+          || "_.@/-".indexOf(b) >= 0;
+    }
+
+    /** Keeps what stands before the first pair; where that begins. */
+    private int before(int from) {
+      int at = from;
+      int end = from;
+      while (at < to && !beginsPair(at)) {
+        end = word(at);
+        at = gap(end);
+      }
+      if (end > from) {
+        int column = fields.size() + (keepsRest ? 1 : 0);
+        ((TextVector) columns.get(column)).append(data, from, end);
+      }
+      return at;
+    }
+
+    /** Where a value begins that blanks precede, if values may hold them. */
+    private int behindBlanks(int from) {
+      int next = blanks ? gap(from) : from;
+      return next < to && !beginsPair(next) ? next : from;
+    }
+
+    /** The end of a value without quotes. */
+    private int valueEnd(int from) {
+      int end = word(from);
+      int next = gap(end);
+      while (blanks && next < to && !beginsPair(next)) {
+        end = word(next);
+        next = gap(end);
+      }
+      return end;
+    }
+
     /** Reads one pair; the place of the next one, or -1 if it is none. */
     private int pair(int start) {
       int at = start;
-      while (at < to && data[at] != assign && data[at] != separator) {
+      while (at < to && !assigns(at) && !separates(at)) {
         at++;
       }
-      if (at == to || data[at] != assign || at == start) {
+      if (at == to || !assigns(at) || at == start) {
+        if (words != Word.REJECT && at > start) {
+          boolean well = words == Word.IGNORE || take(start, at, TRUE, 0, TRUE.length);
+          return well ? gap(at) : -1;
+        }
         String shown = Excerpt.of(data, start, at);
         return reject(
-            Reason.NO_MATCH, "", shown + " is not a pair: " + (char) assign + " is missing");
+            Reason.NO_MATCH, "", shown + " is not a pair: " + assign.charAt(0) + " is missing");
       }
       int keyEnd = at++;
+      at = behindBlanks(at);
       byte[] value = data;
       int valueStart = at;
       int valueEnd;
@@ -193,14 +310,12 @@ public final class PairsStep extends ParseStep {
           valueStart = 0;
           valueEnd = value.length;
         }
-        if (at < to && data[at] != separator && !(separator == ' ' && data[at] == '\t')) {
+        if (at < to && !separates(at)) {
           String shown = Excerpt.of(data, at, to);
           return reject(Reason.NO_MATCH, "", shown + " follows a closing quote");
         }
       } else {
-        while (at < to && data[at] != separator && !(separator == ' ' && data[at] == '\t')) {
-          at++;
-        }
+        at = valueEnd(at);
         valueEnd = at;
       }
       return take(start, keyEnd, value, valueStart, valueEnd) ? gap(at) : -1;

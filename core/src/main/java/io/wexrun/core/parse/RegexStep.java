@@ -115,11 +115,18 @@ public final class RegexStep extends ParseStep {
       // A group inside an alternative that is not taken has no value.
       Schema parsed = FieldParser.schema(fields, true);
       int[] places = groups.stream().mapToInt(Integer::intValue).toArray();
+      Search search = Search.of(pattern.get());
+      search
+          .whyNoAutomaton()
+          .ifPresent(
+              why ->
+                  context
+                      .onLibrary()
+                      .add("regex " + search + " (no automaton, since it has " + why + ")"));
       return List.of(
           written.diagnostics().errors() > before
               ? new Unfinished(context.input(), parsed)
-              : new RegexStep(
-                  context.input(), parsed, from, Search.of(pattern.get()), fields, places));
+              : new RegexStep(context.input(), parsed, from, search, fields, places));
     }
 
     private static Optional<Pattern> pattern(Written regex, StepContext context) {

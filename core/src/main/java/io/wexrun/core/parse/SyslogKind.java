@@ -18,8 +18,8 @@ import java.util.List;
 import java.util.Map;
 
 /**
- * {@code syslog: {fields: {NAME: SPEC from ID.PARAMETER}, year: 2026, zone: UTC, from: FIELD}};
- * year and zone are for messages of RFC 3164.
+ * {@code syslog: {fields: {NAME: SPEC from ID.PARAMETER}, year: 2026, zone: UTC, priority: required
+ * | optional, from: FIELD}}; year and zone are for messages of RFC 3164.
  */
 public final class SyslogKind implements StepKind {
   @Override
@@ -38,6 +38,8 @@ public final class SyslogKind implements StepKind {
                     Form.text(),
                     "zone",
                     Form.text(),
+                    "priority",
+                    Form.word("required", "optional"),
                     "from",
                     Form.text().about("the field to read, if it is not the raw record"))),
             Form.text())
@@ -48,13 +50,16 @@ public final class SyslogKind implements StepKind {
   public List<Step> compile(Written written, StepContext context) {
     int before = written.diagnostics().errors();
     Map<String, Written> entries =
-        written.entries("syslog", List.of("fields", "year", "zone", ParseStep.FROM));
+        written.entries("syslog", List.of("fields", "year", "zone", "priority", ParseStep.FROM));
     int from = ParseStep.from(entries, written, context);
     List<FieldParser.Read> read =
         entries.containsKey("fields")
             ? FieldParser.fields(entries.get("fields"), context.patterns())
             : List.of();
-    Schema parsed = SyslogStep.FIXED;
+    boolean optional =
+        entries.containsKey("priority")
+            && entries.get("priority").choice(List.of("required", "optional")).equals("optional");
+    Schema parsed = optional ? SyslogStep.WITHOUT_PRIORITY : SyslogStep.FIXED;
     for (FieldParser.Read each : read) {
       String name = each.field().name();
       if (parsed.find(name).isPresent()) {
@@ -68,7 +73,7 @@ public final class SyslogKind implements StepKind {
     return List.of(
         written.diagnostics().errors() > before
             ? new Unfinished(context.input(), parsed)
-            : new SyslogStep(context.input(), parsed, from, read, year, zone));
+            : new SyslogStep(context.input(), parsed, from, read, year, zone, optional));
   }
 
   private static int year(Written written) {

@@ -75,6 +75,13 @@ final class SyslogStep extends ParseStep {
           Column.of("structured", Type.Scalar.JSON),
           Column.of("message", Type.Scalar.TEXT));
 
+  /** The same, of messages whose priority may be missing. */
+  static final Schema WITHOUT_PRIORITY =
+      Schema.of(
+          FIXED.columns().stream()
+              .map(column -> Column.of(column.name(), column.type()))
+              .toArray(Column[]::new));
+
   private static final int LEAP_YEAR = 2000;
   private static final int TIME = 2;
   private static final int STRUCTURED = 7;
@@ -84,9 +91,16 @@ final class SyslogStep extends ParseStep {
   private final byte[][] parameters;
   private final int year;
   private final Zone zone;
+  private final boolean mayLackPriority;
 
   SyslogStep(
-      Schema input, Schema parsed, int from, List<FieldParser.Read> read, int year, Zone zone) {
+      Schema input,
+      Schema parsed,
+      int from,
+      List<FieldParser.Read> read,
+      int year,
+      Zone zone,
+      boolean mayLackPriority) {
     super(input, parsed, from);
     this.fields = read.stream().map(FieldParser.Read::field).toList();
     this.parameters =
@@ -95,6 +109,7 @@ final class SyslogStep extends ParseStep {
             .toArray(byte[][]::new);
     this.year = year;
     this.zone = zone;
+    this.mayLackPriority = mayLackPriority;
   }
 
   @Override
@@ -110,6 +125,7 @@ final class SyslogStep extends ParseStep {
     private int at;
     private int to;
     private int record;
+    private int rows;
 
     Message(Records records, List<Vector> columns, Rejects rejects) {
       this.records = records;
@@ -123,8 +139,9 @@ final class SyslogStep extends ParseStep {
       at = from;
       to = end;
       record = number;
-      int rows = columns.get(0).size();
-      boolean well = priority() && (startsVersion() ? modern() : old());
+      rows = columns.get(0).size();
+      boolean bare = mayLackPriority && at < to && data[at] != '<';
+      boolean well = bare ? old() : priority() && (startsVersion() ? modern() : old());
       if (!well) {
         return false;
       }
@@ -302,7 +319,7 @@ final class SyslogStep extends ParseStep {
                 && Arrays.equals(wanted, 0, id, data, idStart, idEnd)
                 && Arrays.equals(wanted, id + 1, wanted.length, data, nameStart, nameEnd);
         Vector column = columns.get(MESSAGE + 1 + i);
-        if (same && column.size() < columns.get(0).size()) {
+        if (same && column.size() == rows) {
           Field field = fields.get(i);
           if (!field.append(value, 0, value.length, column, records.written(record))) {
             return reject(Reason.BAD_VALUE, field.name(), field.fault(value, 0, value.length));
@@ -327,11 +344,33 @@ final class SyslogStep extends ParseStep {
           MonthDay.from(time), time.toLocalTime(), zone, records.written(record));
     }
 
-    /** RFC 3164, section 4.1, behind the priority. */
+    /** RFC 3164, section 4.1, behind the priority; its time may be one of RFC 3339 as well. */
     private boolean old() {
+      boolean iso = at < to && data[at] >= '0' && data[at] <= '9';
+      return (iso ? isoTime() : monthTime()) && behindTime();
+    }
+
+    private boolean isoTime() {
+      int end = word();
+      if (zone == null && Times.instant(data, at, end, null) == Numbers.NONE) {
+        String detail = Excerpt.of(data, at, end) + " is not a time with a zone: write zone";
+        return reject(Reason.BAD_VALUE, "time", detail);
+      }
+      if (!time(Times.instant(data, at, end, zone), end)) {
+        return false;
+      }
+      at = end;
+      return true;
+    }
+
+    private boolean monthTime() {
       int month = at + 15 <= to ? MONTHS.indexOf(ascii(at, at + 3)) : -1;
       if (month < 0 || month % 3 != 0) {
-        return reject(Reason.NO_MATCH, "time", "neither '1 ' nor a month follows the priority");
+        String detail =
+            mayLackPriority
+                ? "a message begins with its priority or its time: " + rest()
+                : "neither '1 ' nor a month follows the priority";
+        return reject(Reason.NO_MATCH, "time", detail);
       }
       if (zone == null) {
         String detail = "a time of RFC 3164 has no zone: write zone";
@@ -344,11 +383,15 @@ final class SyslogStep extends ParseStep {
       if (!time(instant, at + 15)) {
         return false;
       }
-      if (at + 15 < to && data[at + 15] != ' ') {
-        at += 15;
+      at += 15;
+      return true;
+    }
+
+    private boolean behindTime() {
+      if (at < to && data[at] != ' ') {
         return reject(Reason.NO_MATCH, "host", "a blank follows the time: " + rest());
       }
-      at = Math.min(to, at + 16);
+      at = Math.min(to, at + 1);
       int hostEnd = word();
       ((TextVector) columns.get(TIME + 1)).append(data, at, hostEnd);
       at = Math.min(to, hostEnd + 1);

@@ -70,10 +70,11 @@ public final class TemplateStep extends ParseStep {
       List<String> paths = new ArrayList<>();
       Schema fields = Schema.EMPTY;
       for (Written line : lines.items()) {
-        List<Object> pieces = new TemplateParser(line, context.patterns()).parse();
-        fields = join(fields, pieces, templates.isEmpty(), line);
-        templates.add(pieces);
-        paths.add(line.path().toString());
+        for (List<Object> pieces : new TemplateParser(line, context.patterns()).parse()) {
+          fields = join(fields, pieces, templates.isEmpty(), line);
+          templates.add(pieces);
+          paths.add(line.path().toString());
+        }
       }
       if (written.diagnostics().errors() > before) {
         return List.of(new Unfinished(context.input(), fields));

@@ -32,7 +32,7 @@ final class WorkSheet {
   /** All that was done. */
   synchronized Work sum() {
     Map<String, Effort> all = new LinkedHashMap<>(places);
-    all.merge(Work.INTAKE, new Effort(0, 0, 0, reading), Effort::plus);
+    all.merge(Work.INTAKE, new Effort(0, 0, 0, 0, reading), Effort::plus);
     return new Work(all, targets);
   }
 }

@@ -11,11 +11,13 @@ final class Efforts {
   private long begun = System.nanoTime();
   private long rows;
   private long rejected;
+  private long defaulted;
 
   /** From now on it is measured what a place does with a batch. */
   void begin(Batch batch, Rejects rejects) {
     begun = System.nanoTime();
     rejected = rejects.count();
+    defaulted = rejects.defaults();
     rows = alive(batch, rejects);
   }
 
@@ -30,9 +32,11 @@ final class Efforts {
   void end(String place, long out, Rejects rejects) {
     long now = System.nanoTime();
     long dead = rejects.count() - rejected;
-    byPlace.merge(place, new Effort(rows, out, dead, now - begun), Effort::then);
+    long defaults = rejects.defaults() - defaulted;
+    byPlace.merge(place, new Effort(rows, out, dead, defaults, now - begun), Effort::then);
     begun = now;
     rejected += dead;
+    defaulted += defaults;
   }
 
   /** The intake's framing has made records of the block, and has rejected some. */

@@ -20,6 +20,7 @@ public final class Rejects {
   private byte[] data;
   private int from;
   private int to;
+  private long defaults;
 
   /** Names the step that rejects from now on. */
   public void step(String path) {
@@ -66,6 +67,16 @@ public final class Rejects {
       records.set(record);
       dropped.set(record);
     }
+  }
+
+  /** Notes that a value was none of its type, and another one was taken. */
+  public void defaulted() {
+    defaults++;
+  }
+
+  /** How often that was so. */
+  public long defaults() {
+    return defaults;
   }
 
   /** Notes how many records one of several ways to read them fitted. */

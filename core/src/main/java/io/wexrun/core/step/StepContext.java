@@ -19,7 +19,8 @@ import java.util.OptionalInt;
  * @param patterns named patterns, RE2 syntax
  * @param references finds reference tables
  * @param doubtful fields that steps with mistakes would give; more may be added
- * @param onLibrary takes the parts of expressions that run row by row on the expression library
+ * @param onLibrary takes the parts of expressions, and the patterns, that run row by row on their
+ *     libraries
  */
 public record StepContext(
     Schema input,

@@ -68,14 +68,15 @@ class WorkTest {
         new Work(
             Map.of(
                 "intake",
-                new Effort(10, 10, 0, 1_000),
+                new Effort(10, 10, 0, 0, 1_000),
                 "shape[0].set",
-                new Effort(10, 9, 1, 9_000)),
+                new Effort(10, 9, 1, 3, 9_000)),
             Map.of("scans", target));
     Work two = one.plus(new Work(Map.of(), Map.of("scans", target)));
     assertThat(one.slowest()).contains("shape[0].set");
     assertThat(two.slowest()).contains("-> scans");
     assertThat(two.nanos()).isEqualTo(20_000);
+    assertThat(two.places().get("shape[0].set").defaults()).isEqualTo(3);
     TargetWork sum = two.targets().get("scans");
     assertThat(sum.rows()).isEqualTo(20);
     assertThat(sum.flushes()).isEqualTo(2);

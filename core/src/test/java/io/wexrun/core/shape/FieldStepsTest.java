@@ -136,4 +136,22 @@ class FieldStepsTest {
             "bad-value shape[1].unwrap a not base64: it holds the byte 0x25",
             "bad-value shape[1].unwrap a not gzip: it does not begin like a gzip member");
   }
+
+  @Test
+  void valuesForWhichOthersAreTakenAreCounted() {
+    Shaped shaped =
+        Shaping.over(
+                StepDefinition.template("{a} {b}"),
+                StepDefinition.of(
+                    "cast",
+                    map(
+                        "a",
+                        map("to", "int", "else", "absent"),
+                        "b",
+                        map("to", "int", "default", "0"))))
+            .lines("1 2", "x 2", "1 y", "x y");
+    assertThat(Shaping.dead(shaped)).isEmpty();
+    assertThat(shaped.efforts().values().stream().mapToLong(Effort::defaults).sum()).isEqualTo(4);
+    assertThat(shaped.efforts().get("shape[0].template").defaults()).isZero();
+  }
 }

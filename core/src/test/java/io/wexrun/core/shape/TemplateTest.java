@@ -75,6 +75,9 @@ class TemplateTest {
         "`\"{a}\" {b}`           | `\"x \\\"y\\\" \\\\ z\" w` | `{a=x \"y\" \\ z, b=w}`",
         "`{b} \"{a}\"`           | `w \"\"`          | {b=w, a=}",
         "{a}é{b}                 | xéy               | {a=x, b=y}",
+        "`{a:int}`               | `7  `             | {a=7}",
+        "`[{a}]`                 | `[x] `            | {a=x}",
+        "`{a}`                   | `x `              | `{a=x }`",
       })
   void fieldsTakeWhatTheTemplateSays(String template, String line, String row) {
     assertThat(row(template, line)).isEqualTo(row);
@@ -188,9 +191,44 @@ class TemplateTest {
 
   @ParameterizedTest
   @CsvSource(
+      delimiter = '~',
+      quoteCharacter = '`',
+      value = {
+        "{a}{([{b:int}])?}: {c}  ~ x[7]: y ~ {a=x, b=7, c=y}",
+        "{a}{([{b:int}])?}: {c}  ~ x: y    ~ {a=x, c=y}",
+        "{a} {(in {b}|out {c})}  ~ x out y ~ {a=x, c=y}",
+        "{a} {(in {b}|out {b})}  ~ x out y ~ {a=x, b=y}",
+        "{(<{p:int}>)?}{a}       ~ <7>x    ~ {p=7, a=x}",
+        "{(<{p:int}>)?}{a}       ~ <y>x    ~ {a=<y>x}",
+        "{a}{( {b:int}{(/{c:int})?})?} ~ x 1/2 ~ {a=x, b=1, c=2}",
+        "{a}{( {b:int}{(/{c:int})?})?} ~ x 1   ~ {a=x, b=1}",
+        "{a}{( {b:int}{(/{c:int})?})?} ~ x     ~ {a=x}",
+        "{a}{(||{b})?}           ~ x|y     ~ {a=x, b=y}",
+        "{a} {(on|off)}          ~ x off   ~ {a=x}",
+        "{a} {({{{b}}}|{b})}     ~ x {y}   ~ {a=x, b=y}",
+      })
+  void aChoiceTakesTheFirstWayThatFits(String template, String line, String row) {
+    assertThat(row(template, line)).isEqualTo(row);
+  }
+
+  @Test
+  void whatOnlySomeWaysHaveMayBeAbsent() {
+    assertThat(compile("{a}{( {b})?}", Diagnostics.of("test")).columns())
+        .containsExactly(Column.required("a", Type.Scalar.TEXT), Column.of("b", Type.Scalar.TEXT));
+  }
+
+  @ParameterizedTest
+  @CsvSource(
       delimiter = '|',
       quoteCharacter = '`',
       value = {
+        "{a} {(b        | 4 | this choice has no end",
+        "{a}{({b})?}    | 5 | two fields stand side by side, so nothing says where the first one"
+            + " ends",
+        "{a} {({a})?}   | 7 | a second field is named 'a'",
+        "x{({a})?}      | 0 | one way to read the template names no field",
+        "{a}{(b)?}{(c)?}{(d)?}{(e)?}{(f)?}{(g)?}{(h)?} | 44 | there are more than 64 ways to read"
+            + " the template up to here",
         "{a} {b         | 4 | this field has no closing brace",
         "{a} b}         | 5 | this closing brace opens nowhere",
         "{a}{b}         | 3 | two fields stand side by side, so nothing says where the first one"

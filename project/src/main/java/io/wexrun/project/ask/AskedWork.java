@@ -48,7 +48,9 @@ final class AskedWork {
   static List<Object> values(Work work) {
     List<Object> places = new ArrayList<>();
     work.places()
-        .forEach((place, e) -> places.add(List.of(place, e.in(), e.out(), e.dead(), e.nanos())));
+        .forEach(
+            (place, e) ->
+                places.add(List.of(place, e.in(), e.out(), e.dead(), e.nanos(), e.defaults())));
     List<Object> targets = new ArrayList<>();
     work.targets()
         .forEach(
@@ -75,7 +77,12 @@ final class AskedWork {
       List<?> row = (List<?>) each;
       places.put(
           (String) row.get(0),
-          new Effort(number(row, 1), number(row, 2), number(row, 3), number(row, 4)));
+          new Effort(
+              number(row, 1),
+              number(row, 2),
+              number(row, 3),
+              row.size() > 5 ? number(row, 5) : 0, // An older run does not tell.
+              number(row, 4)));
     }
     Map<String, TargetWork> targets = new LinkedHashMap<>();
     for (Object each : (List<?>) values.get(1)) {

@@ -112,6 +112,11 @@ public record Figures(List<PipelineStatus> pipelines, List<Tally> books, List<Qu
                 "Records that died or were dropped at a place.",
                 Effort::dead))
         .metricSnapshot(
+            byPlace(
+                "place_default_values",
+                "Values that were none of their type, for which others were taken.",
+                Effort::defaults))
+        .metricSnapshot(
             byPlace("place_seconds", "Time of threads spent at a place.", e -> e.nanos() / NANOS))
         .metricSnapshot(byTarget("target_rows", "Rows committed to a target.", TargetWork::rows))
         .metricSnapshot(
