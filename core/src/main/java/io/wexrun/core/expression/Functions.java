@@ -11,6 +11,7 @@ import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
+import io.wexrun.core.field.Measures;
 import io.wexrun.core.schema.Type;
 import io.wexrun.core.schema.Type.Scalar;
 import java.nio.ByteBuffer;
@@ -158,8 +159,8 @@ final class Functions {
         a -> Regexes.findAll((String) a[0], (String) a[1]),
         Scalar.TEXT,
         Scalar.TEXT);
-    add(all, "seconds", Scalar.DOUBLE, a -> Measures.seconds((String) a[0]), Scalar.TEXT);
-    add(all, "byteSize", Scalar.LONG, a -> Measures.bytes((String) a[0]), Scalar.TEXT);
+    add(all, "seconds", Scalar.DOUBLE, a -> seconds((String) a[0]), Scalar.TEXT);
+    add(all, "byteSize", Scalar.LONG, a -> bytes((String) a[0]), Scalar.TEXT);
     add(all, "plain", Scalar.TEXT, a -> Regexes.plain((String) a[0]), Scalar.TEXT);
     add(all, "lists.range", WHOLES, a -> range((Long) a[0]), Scalar.LONG);
     return List.copyOf(all);
@@ -180,6 +181,17 @@ final class Functions {
   /** The names of all functions. */
   static List<String> names() {
     return ALL.stream().map(Function::name).distinct().toList();
+  }
+
+  private static double seconds(String text) {
+    return Measures.seconds(text)
+        .orElseThrow(() -> wrong(text, "a duration, such as 112ms, 1.9s or 2h 3m"))
+        .doubleValue();
+  }
+
+  private static long bytes(String text) {
+    return Measures.bytes(text)
+        .orElseThrow(() -> wrong(text, "a size, such as 12 kB, 1.5MiB or 900 B"));
   }
 
   static IllegalArgumentException wrong(Object value, String kind) {

@@ -9,6 +9,8 @@ import io.wexrun.core.pattern.Literal;
 import io.wexrun.core.pattern.Search;
 import io.wexrun.core.schema.Instants;
 import io.wexrun.core.schema.Type;
+import java.math.BigDecimal;
+import java.math.RoundingMode;
 import java.nio.charset.StandardCharsets;
 import java.time.DateTimeException;
 import java.time.Duration;
@@ -59,16 +61,21 @@ public record Field(
   }
 
   /**
-   * A format of times.
+   * A format of times, or of numbers with units.
    *
    * @param written as written
    * @param formatter what reads it, if it is a pattern
    * @param scale for numbers since the epoch, the digits from their unit to the microsecond; else
-   *     {@link #ISO} or {@link #PATTERN}
+   *     {@link #ISO} or {@link #PATTERN}; for numbers with units, {@link #SIZE} or {@link
+   *     #DURATION} and more
    */
   public record Format(String written, DateTimeFormatter formatter, int scale) {
     static final int ISO = 100;
     static final int PATTERN = 101;
+    static final int SIZE = 102;
+
+    /** Durations: these and the digits from seconds to the unit of the value. */
+    static final int DURATION = 110;
   }
 
   private static final long ANY_TIME = Duration.ofDays(400).toMillis() * 1000;
@@ -169,6 +176,9 @@ public record Field(
     if (type.nested()) {
       return new JsonValues().parse(this, data, from, to, column, written);
     }
+    if (!formats.isEmpty() && isMeasure(type)) {
+      return appendMeasure(text(data, from, to), column);
+    }
     return switch ((Type.Scalar) type) {
       case TEXT, BYTES, JSON -> {
         boolean json = type != Type.Scalar.JSON || JsonScanner.isJson(data, from, to);
@@ -200,6 +210,35 @@ public record Field(
         yield uuid.isPresent();
       }
     };
+  }
+
+  /** Whether values of a type may be numbers with units. */
+  static boolean isMeasure(Type type) {
+    return type == Type.Scalar.LONG || type == Type.Scalar.INT || type == Type.Scalar.DOUBLE;
+  }
+
+  /** Adds a number with its unit; whole numbers are rounded half up. */
+  private boolean appendMeasure(String text, Vector column) {
+    for (Format format : formats) {
+      Optional<BigDecimal> value =
+          format.scale() == Format.SIZE
+              ? Measures.bytes(text).stream().mapToObj(BigDecimal::valueOf).findFirst()
+              : Measures.seconds(text).map(s -> s.movePointRight(format.scale() - Format.DURATION));
+      if (value.isPresent()) {
+        return append(value.get(), column);
+      }
+    }
+    return false;
+  }
+
+  private boolean append(BigDecimal value, Vector column) {
+    if (column instanceof DoubleVector doubles) {
+      doubles.append(value.doubleValue());
+      return true;
+    }
+    BigDecimal whole = value.setScale(0, RoundingMode.HALF_UP);
+    boolean fits = whole.unscaledValue().bitLength() <= (type == Type.Scalar.INT ? 31 : 62);
+    return fits && append(whole.longValue(), column);
   }
 
   private static boolean append(long value, Vector column) {

@@ -52,6 +52,20 @@ public final class FieldParser {
   private static final Pattern QUOTED = Pattern.compile("'((?:[^']|'')*)'");
   private static final Map<String, Integer> EPOCHS =
       Map.of("epoch", 6, "epoch s", 6, "epoch ms", 3, "epoch us", 0, "epoch ns", -3);
+  private static final Map<String, Integer> MEASURES =
+      Map.of(
+          "size",
+          Field.Format.SIZE,
+          "duration",
+          Field.Format.DURATION,
+          "duration s",
+          Field.Format.DURATION,
+          "duration ms",
+          Field.Format.DURATION + 3,
+          "duration us",
+          Field.Format.DURATION + 6,
+          "duration ns",
+          Field.Format.DURATION + 9);
   private static final List<String> TYPES =
       List.of(
           "text",
@@ -304,14 +318,25 @@ public final class FieldParser {
     boolean any = false;
     while (quoted.find()) {
       any = true;
-      if (timed) {
+      if (Field.isMeasure(type)) {
+        Integer scale = MEASURES.get(quoted.group(1));
+        if (scale == null) {
+          error(
+              offset + matcher.start(3) + quoted.start(1),
+              quoted.group(1).length(),
+              "numbers have no format '" + quoted.group(1) + "'",
+              "write 'size' for bytes, 'duration' for seconds, or 'duration ms'");
+        } else {
+          formats.add(new Field.Format(quoted.group(1), null, scale));
+        }
+      } else if (timed) {
         int place = offset + matcher.start(3) + quoted.start(1);
         format(name, type, quoted.group(1).replace("''", "'"), hasZone, place)
             .ifPresent(formats::add);
       }
     }
-    if (!timed && (any || hasZone)) {
-      error(offset, 1, "only timestamps and dates have a format or a zone", "remove it");
+    if (!timed && (any && !Field.isMeasure(type) || hasZone)) {
+      error(offset, 1, "only timestamps, dates and numbers have a format or a zone", "remove it");
     }
     return formats;
   }

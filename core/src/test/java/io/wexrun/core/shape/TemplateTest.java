@@ -75,6 +75,8 @@ class TemplateTest {
         "`\"{a}\" {b}`           | `\"x \\\"y\\\" \\\\ z\" w` | `{a=x \"y\" \\ z, b=w}`",
         "`{b} \"{a}\"`           | `w \"\"`          | {b=w, a=}",
         "{a}é{b}                 | xéy               | {a=x, b=y}",
+        "{a:double 'duration'};{b:int 'duration ms'} | 1.9s;0.0155s | {a=1.9, b=16}",
+        "{a:long 'size'};{b:double 'duration ms'}    | 12 kB;2m     | {a=12000, b=120000.0}",
         "`{a:int}`               | `7  `             | {a=7}",
         "`[{a}]`                 | `[x] `            | {a=x}",
         "`{a}`                   | `x `              | `{a=x }`",
@@ -241,7 +243,9 @@ class TemplateTest {
         "{a:timestamp 'yyyy-QQQQQQ Z'}    | 14 | `this is not a date pattern: Too many pattern"
             + " letters: Q`",
         "{a:timestamp @Mars}              | 14 | there is no time zone 'Mars'",
-        "{a:int 'x'} {b}                  | 3  | only timestamps and dates have a format or a zone",
+        "{a:int 'x'} {b}                  | 8  | numbers have no format 'x'",
+        "{a:text 'x'} {b}                 | 3  | only timestamps, dates and numbers have a format"
+            + " or a zone",
         "nothing                          | 0  | the template names no field",
       })
   void mistakesInATemplateSayWhere(String template, int offset, String message) {

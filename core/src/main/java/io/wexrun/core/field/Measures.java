@@ -1,13 +1,15 @@
-package io.wexrun.core.expression;
+package io.wexrun.core.field;
 
 import java.math.BigDecimal;
 import java.util.Locale;
 import java.util.Map;
+import java.util.Optional;
+import java.util.OptionalLong;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 
 /** Reads durations and sizes with their units, as programs write them. */
-final class Measures {
+public final class Measures {
   private static final Pattern PART =
       Pattern.compile("\\s*([0-9]+(?:\\.[0-9]+)?)\\s*([A-Za-z\u00b5\u03bc]+)\\s*");
 
@@ -41,8 +43,12 @@ final class Measures {
 
   private Measures() {}
 
-  /** The seconds of {@code 112ms}, {@code 1.9s}, {@code 2h 3m}; at least one part with a unit. */
-  static double seconds(String text) {
+  /**
+   * The seconds of {@code 112ms}, {@code 1.9s}, {@code 2h 3m}; at least one part with a unit.
+   *
+   * @return empty if it is no duration
+   */
+  public static Optional<BigDecimal> seconds(String text) {
     BigDecimal sum = BigDecimal.ZERO;
     Matcher part = PART.matcher(text);
     int at = 0;
@@ -55,16 +61,18 @@ final class Measures {
       at = part.end();
     }
     if (at == 0 || at < text.length()) {
-      throw Functions.wrong(text, "a duration, such as 112ms, 1.9s or 2h 3m");
+      return Optional.empty();
     }
-    return sum.doubleValue();
+    return Optional.of(sum);
   }
 
   /**
    * The bytes of {@code 12 kB} (of 1,000), {@code 1.5MiB} or {@code 64K} (of 1,024), {@code 900 B};
    * a number alone is bytes.
+   *
+   * @return empty if it is no size
    */
-  static long bytes(String text) {
+  public static OptionalLong bytes(String text) {
     String bare = text.strip();
     Matcher part = PART.matcher(bare);
     String unit = part.matches() ? part.group(2) : "B";
@@ -74,10 +82,10 @@ final class Measures {
     String rest = lower.substring(power > 0 ? 1 : 0);
     boolean known = rest.matches("|i?b|b|ytes?") || lower.matches("bytes?|b");
     if (!known || !number.matches("[0-9]+(\\.[0-9]+)?")) {
-      throw Functions.wrong(text, "a size, such as 12 kB, 1.5MiB or 900 B");
+      return OptionalLong.empty();
     }
     long base = rest.equals("b") ? 1000 : 1024;
     BigDecimal factor = BigDecimal.valueOf(base).pow(lower.matches("bytes?|b") ? 0 : power);
-    return new BigDecimal(number).multiply(factor).longValue();
+    return OptionalLong.of(new BigDecimal(number).multiply(factor).longValue());
   }
 }
