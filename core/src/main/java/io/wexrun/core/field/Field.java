@@ -1,6 +1,7 @@
 package io.wexrun.core.field;
 
 import io.wexrun.core.batch.DoubleVector;
+import io.wexrun.core.batch.ListVector;
 import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.TextVector;
 import io.wexrun.core.batch.Vector;
@@ -27,6 +28,7 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Optional;
 import java.util.UUID;
+import java.util.regex.Pattern;
 
 /**
  * A field of a text and how its bytes become a value. Immutable.
@@ -61,7 +63,7 @@ public record Field(
   }
 
   /**
-   * A format of times, or of numbers with units.
+   * A format of times, of numbers with units, or of lists.
    *
    * @param written as written
    * @param formatter what reads it, if it is a pattern
@@ -73,6 +75,9 @@ public record Field(
     static final int ISO = 100;
     static final int PATTERN = 101;
     static final int SIZE = 102;
+
+    /** Of a list, whose elements the text that is written parts. */
+    static final int LIST = 103;
 
     /** Durations: these and the digits from seconds to the unit of the value. */
     static final int DURATION = 110;
@@ -174,7 +179,9 @@ public record Field(
       return append(Numbers.decimal(data, from, to, decimal.precision(), decimal.scale()), column);
     }
     if (type.nested()) {
-      return new JsonValues().parse(this, data, from, to, column, written);
+      return formats.isEmpty()
+          ? new JsonValues().parse(this, data, from, to, column, written)
+          : appendParted(data, from, to, (ListVector) column, written);
     }
     if (!formats.isEmpty() && isMeasure(type)) {
       return appendMeasure(text(data, from, to), column);
@@ -210,6 +217,25 @@ public record Field(
         yield uuid.isPresent();
       }
     };
+  }
+
+  /**
+   * Adds a list whose elements stand as text between separators; blanks around them do not count.
+   */
+  private boolean appendParted(byte[] data, int from, int to, ListVector column, long written) {
+    String text = text(data, from, to);
+    int rows = column.size();
+    if (!text.isBlank()) {
+      for (String part : text.split(Pattern.quote(formats.get(0).written()), -1)) {
+        byte[] value = part.strip().getBytes(StandardCharsets.UTF_8);
+        if (!members.get(0).field().append(value, 0, value.length, column.elements(), written)) {
+          column.truncate(rows);
+          return false;
+        }
+      }
+    }
+    column.append();
+    return true;
   }
 
   /** Whether values of a type may be numbers with units. */
@@ -330,6 +356,10 @@ public record Field(
       return "the value is empty";
     }
     String shown = Excerpt.of(data, from, to);
+    if (type.nested() && !formats.isEmpty()) {
+      Type element = members.get(0).field().type();
+      return shown + " has an element that is not " + element.withArticle();
+    }
     if (type.nested()) {
       JsonValues values = new JsonValues();
       values.parse(this, data, from, to, Vectors.forType(type, 1), 0);

@@ -41,7 +41,8 @@ public final class FieldParser {
 
   /** A spec without its {@code from}, without groups. */
   public static final String FORM =
-      "(?:[A-Za-z][A-Za-z0-9_-]*(?:\\([^)]*\\))?)?\\??(?:\\s+'[^']*')*(?:\\s+@\\S+)?";
+      "list<.*>\\??\\s+by\\s+'[^']+'"
+          + "|(?:[A-Za-z][A-Za-z0-9_-]*(?:\\([^)]*\\))?)?\\??(?:\\s+'[^']*')*(?:\\s+@\\S+)?";
 
   public static final Pattern NAME = Pattern.compile("[A-Za-z_][A-Za-z0-9_]*");
 
@@ -79,7 +80,8 @@ public final class FieldParser {
           "json",
           "decimal",
           "list<...>");
-  private static final Pattern BEHIND = Pattern.compile("\\s*(\\?)?(?:\\s*\\bfrom\\s+(\\S.*))?");
+  private static final Pattern BEHIND =
+      Pattern.compile("\\s*(\\?)?(?:\\s+by\\s+'([^']+)')?(?:\\s*\\bfrom\\s+(\\S.*))?");
   private static final Pattern MEMBER =
       Pattern.compile("(\\s*([A-Za-z_][A-Za-z0-9_]*)\\s*:\\s*)(.*\\S)\\s*", Pattern.DOTALL);
 
@@ -214,7 +216,7 @@ public final class FieldParser {
     int close = close(spec, open);
     Matcher behind = BEHIND.matcher(spec.substring(close + 1));
     if (close < 0 || !behind.matches()) {
-      String hint = "write it as list<int>, or as {lat: double, lon: double}";
+      String hint = "write it as list<int>, list<int> by ',', or {lat: double, lon: double}";
       error(offset, spec.length(), "'" + spec + "' is not a list or struct", hint);
       return new Read(Field.text(name), Optional.empty());
     }
@@ -227,14 +229,18 @@ public final class FieldParser {
           parse(name, false, inside.strip(), offset + open + 1 + blanks).field().named(name);
       Type type = new Type.ListOf(element.type());
       List<Field.Member> members = List.of(new Field.Member("", element));
-      field = Optional.of(new Field(name, type, mayLack, List.of(), null, null, members));
+      List<Field.Format> parted =
+          Optional.ofNullable(behind.group(2))
+              .map(by -> List.of(new Field.Format(by, null, Field.Format.LIST)))
+              .orElse(List.of());
+      field = Optional.of(new Field(name, type, mayLack, parted, null, null, members));
     } else {
       field = struct(name, mayLack, members(spec, open + 1, close, offset));
     }
     if (field.isEmpty()) {
       error(offset, spec.length(), "a struct has fields of distinct names", "{NAME: TYPE}");
     }
-    return new Read(field.orElse(Field.text(name)), Optional.ofNullable(behind.group(2)));
+    return new Read(field.orElse(Field.text(name)), Optional.ofNullable(behind.group(3)));
   }
 
   private List<Read> members(String spec, int from, int to, int offset) {

@@ -76,6 +76,8 @@ class TemplateTest {
         "`{b} \"{a}\"`           | `w \"\"`          | {b=w, a=}",
         "{a}é{b}                 | xéy               | {a=x, b=y}",
         "{a:double 'duration'};{b:int 'duration ms'} | 1.9s;0.0155s | {a=1.9, b=16}",
+        "{a:list<int> by ','} {b} | 7,8 x y        | {a=[7, 8], b=x y}",
+        "{a:list<text> by ';'}    | x; y           | `{a=[\"x\", \"y\"]}`",
         "{a:long 'size'};{b:double 'duration ms'}    | 12 kB;2m     | {a=12000, b=120000.0}",
         "`{a:int}`               | `7  `             | {a=7}",
         "`[{a}]`                 | `[x] `            | {a=x}",
