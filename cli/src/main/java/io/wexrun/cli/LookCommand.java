@@ -143,7 +143,15 @@ final class LookCommand implements Callable<Integer> {
       terminal.flush();
       return ExitCode.DONE;
     }
-    return shown(Looker.at(data));
+    return shown(looked(data));
+  }
+
+  private Look looked(byte[] data) {
+    String what =
+        "trying layouts on " + WorkView.size(data.length) + " of records: this takes a moment";
+    try (Patience patience = new Patience(terminal, what)) {
+      return Looker.at(data);
+    }
   }
 
   private void requireNoDraft(String why) {
@@ -178,7 +186,7 @@ final class LookCommand implements Callable<Integer> {
     try (Workspace workspace = workspaceOption.open(Map.of())) {
       NamesGiven.pipelines(workspace, against, spec);
       FileDifference difference =
-          workspace.against(against, terminal.at(files.get(0)), Looker.at(data), SAMPLE_ROWS);
+          workspace.against(against, terminal.at(files.get(0)), looked(data), SAMPLE_ROWS);
       if (workspaceOption.json()) {
         terminal.json(Map.of("against", against, "difference", AgainstView.facts(difference)));
       } else {

@@ -47,7 +47,7 @@ record Events(String begins, List<String> events) {
     boolean mixed = false;
     Matcher whole = begin.matcher(lines.get(0));
     String words = whole.lookingAt() && whole.group(1).length() > 2 ? whole.group(1) : "";
-    List<String> events = new ArrayList<>();
+    List<StringBuilder> events = new ArrayList<>();
     long further = 0;
     long alike = 0;
     long first = 0;
@@ -58,13 +58,13 @@ record Events(String begins, List<String> events) {
         String front = matcher.group(1);
         mixed |= before != null && !before.equals(front);
         before = front;
-        events.add(line);
+        events.add(new StringBuilder(line));
       } else if (events.isEmpty()) {
-        events.add(line);
+        events.add(new StringBuilder(line));
       } else {
         further++;
         alike += FURTHER.matcher(line).matches() ? 1 : 0;
-        events.set(events.size() - 1, events.get(events.size() - 1) + "\n" + line);
+        events.get(events.size() - 1).append('\n').append(line);
       }
     }
     boolean some = further > 0 && first > 1 && first >= lines.size() * 0.02;
@@ -73,7 +73,9 @@ record Events(String begins, List<String> events) {
       return Optional.empty();
     }
     String front = mixed ? "[\\[(<IWEFDVT]?" : before.replaceAll("([\\[(])", "\\\\$1");
-    return Optional.of(new Events(front + re2(form.pattern()), events));
+    return Optional.of(
+        new Events(
+            front + re2(form.pattern()), events.stream().map(StringBuilder::toString).toList()));
   }
 
   /** Whether what stands before a time is what stands before the first one, if that is a word. */

@@ -13,6 +13,7 @@ import java.util.EnumMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.concurrent.atomic.AtomicReferenceArray;
 
 /**
  * Searches UTF-8 texts for a pattern in RE2 syntax, with the results of RE2/J, but mostly with one
@@ -24,17 +25,18 @@ public final class Search {
   /** How far searches from a literal may read in vain, in texts, before all is searched at once. */
   private static final int PATIENCE = 2;
 
+  /** Where automata wait for a thread; a power of two. */
+  private static final int PLACES = 8;
+
   private static final int[] NO_GROUPS = {};
 
   private final Pattern pattern;
   private final Optional<String> why;
-  private final Program finding;
-  private final Program asked;
-  private final Program whole;
+  private final SyntaxParser.Read read;
   private final Literal prefix;
   private final byte[] wholePrefix;
   private final boolean anchored;
-  private final ThreadLocal<Machines> machines = ThreadLocal.withInitial(Machines::new);
+  private final AtomicReferenceArray<Machines> idle = new AtomicReferenceArray<>(PLACES);
 
   /** Where a match has to be. */
   private enum Where {
@@ -43,7 +45,7 @@ public final class Search {
     WHOLE
   }
 
-  /** The automata of one thread; each is made when it is needed first. */
+  /** Automata that one thread uses at a time; each is made when it is needed first. */
   private final class Machines {
     private final Map<Where, Automaton> asking = new EnumMap<>(Where.class);
     private Automaton here;
@@ -51,23 +53,41 @@ public final class Search {
 
     Automaton here() {
       if (here == null) {
-        here = new Automaton(finding, finding.start());
+        Program program = program(read.syntax(), true);
+        here = new Automaton(program, program.start());
       }
       return here;
     }
 
     Automaton ahead() {
       if (ahead == null) {
-        ahead = new Automaton(finding, finding.search());
+        Program program = program(read.syntax(), true);
+        ahead = new Automaton(program, program.search());
       }
       return ahead;
     }
 
     Automaton asking(Where where) {
-      Program program = where == Where.WHOLE ? whole : asked;
-      return asking.computeIfAbsent(
-          where,
-          w -> new Automaton(program, w == Where.ANYWHERE ? program.search() : program.start()));
+      Automaton known = asking.get(where);
+      if (known == null) {
+        Syntax end = new At(Edge.TEXT_END);
+        Program program =
+            where == Where.WHOLE
+                ? program(new Sequence(List.of(read.syntax(), end)), false)
+                : program(read.syntax(), false);
+        known =
+            new Automaton(program, where == Where.ANYWHERE ? program.search() : program.start());
+        asking.put(where, known);
+      }
+      return known;
+    }
+
+    private Program program(Syntax syntax, boolean captures) {
+      try {
+        return Program.of(new SyntaxParser.Read(syntax, read.groups()), captures);
+      } catch (UnsupportedPatternException e) {
+        throw new IllegalStateException("it was made before", e);
+      }
     }
 
     boolean full() {
@@ -75,11 +95,23 @@ public final class Search {
     }
   }
 
+  /** Automata that no other thread uses; they are given {@link #back}. */
+  private Machines take() {
+    Machines known = idle.getAndSet(place(), null);
+    return known == null ? new Machines() : known;
+  }
+
+  private void back(Machines machines) {
+    idle.set(place(), machines);
+  }
+
+  private static int place() {
+    return (int) Thread.currentThread().getId() & PLACES - 1;
+  }
+
   private Search(Pattern pattern) {
     this.pattern = pattern;
-    Program found = null;
-    Program asks = null;
-    Program all = null;
+    SyntaxParser.Read parsed = null;
     Literal literal = null;
     String begin = "";
     boolean bound = false;
@@ -88,24 +120,18 @@ public final class Search {
       if (pattern.flags() != 0) {
         throw new UnsupportedPatternException("flags");
       }
-      SyntaxParser.Read read = SyntaxParser.read(pattern.pattern());
-      if (read.groups() != pattern.groupCount()) {
+      parsed = SyntaxParser.read(pattern.pattern());
+      if (parsed.groups() != pattern.groupCount()) {
         throw new UnsupportedPatternException("groups");
       }
-      found = Program.of(read, true);
-      asks = Program.of(read, false);
-      Syntax end = new At(Edge.TEXT_END);
-      Syntax ended = new Sequence(List.of(read.syntax(), end));
-      all = Program.of(new SyntaxParser.Read(ended, read.groups()), false);
-      bound = isBound(read.syntax());
-      begin = found.looksBack() ? "" : prefix(read.syntax());
+      Program program = Program.of(parsed, true); // It may be too large.
+      bound = isBound(parsed.syntax());
+      begin = program.looksBack() ? "" : prefix(parsed.syntax());
       literal = searched(begin);
     } catch (UnsupportedPatternException e) {
       reason = Optional.of(e.getMessage());
     }
-    this.finding = found;
-    this.asked = asks;
-    this.whole = all;
+    this.read = parsed;
     this.prefix = literal;
     this.wholePrefix = begin.getBytes(StandardCharsets.UTF_8);
     this.anchored = bound;
@@ -180,13 +206,15 @@ public final class Search {
     if (why.isPresent()) {
       return findSlowly(data, from, to, groups);
     }
-    Machines mine = machines.get();
+    Machines mine = take();
     boolean found =
         prefix != null
             ? findFromPrefix(mine, data, from, to, groups)
             : mine.here().run(data, from, to, groups)
                 || !anchored && mine.ahead().run(data, from, to, groups);
-    if (!mine.full() && (found || isUtf8(data, from, to))) {
+    boolean full = mine.full();
+    back(mine);
+    if (!full && (found || isUtf8(data, from, to))) {
       return found;
     }
     return findSlowly(data, from, to, groups);
@@ -239,9 +267,12 @@ public final class Search {
 
   private boolean is(Where where, byte[] data, int from, int to) {
     if (why.isEmpty()) {
-      Automaton automaton = machines.get().asking(where);
+      Machines mine = take();
+      Automaton automaton = mine.asking(where);
       boolean is = automaton.run(data, from, to, NO_GROUPS);
-      if (!automaton.full() && (is || isUtf8(data, from, to))) {
+      boolean full = automaton.full();
+      back(mine);
+      if (!full && (is || isUtf8(data, from, to))) {
         return is;
       }
     }
