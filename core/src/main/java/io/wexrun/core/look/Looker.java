@@ -49,6 +49,9 @@ public final class Looker {
 
   private static final double SPOILED_TIMES = 0.05;
 
+  /** So many of the lines a layout of theirs reads, not the one that takes any. */
+  private static final double MOSTLY = 0.9;
+
   private static final int MOST_TRIES = 6;
 
   private static final int EXAMPLES = 3;
@@ -121,7 +124,7 @@ public final class Looker {
     }
     List<String> some = LineTemplates.some(lines);
     if (are(some, l -> l.startsWith("{"))) {
-      Look look = fitting(json());
+      Look look = fitting(json(new FieldNames()));
       if (look.fits() >= look.records() * MANY) {
         return look;
       }
@@ -130,11 +133,15 @@ public final class Looker {
       return syslog();
     }
     if (are(some, Looker::isPairs)) {
-      Look look = fitting(pairs());
+      Look look = fitting(pairs(new FieldNames()));
       boolean timed = look.fields().stream().anyMatch(f -> f.type().equals("timestamp"));
       if (timed || LineTemplates.forms(some).isEmpty()) {
         return look;
       } // A time may stand inside a value.
+    }
+    Optional<Look> behind = behindPrefix(some);
+    if (behind.isPresent()) {
+      return behind.get();
     }
     Optional<Look> quoted = quoted();
     if (quoted.isPresent()) {
@@ -171,6 +178,90 @@ public final class Looker {
     return look.fits() >= look.records() * ALL
         ? Optional.of(look.with(Map.of("framing", "csv")))
         : Optional.empty();
+  }
+
+  /** JSON or pairs behind what templates read; empty if it is nothing like that. */
+  private Optional<Look> behindPrefix(List<String> some) {
+    for (Tail.Kind kind : Tail.Kind.values()) {
+      if (!are(some, line -> Tail.of(kind, line).isPresent()) || !kind.worthIt(some)) {
+        continue;
+      }
+      List<Tail> tails = lines.stream().flatMap(line -> Tail.of(kind, line).stream()).toList();
+      List<String> before = tails.stream().map(Tail::before).toList();
+      LineTemplates templates = new LineTemplates(before);
+      List<String> heads =
+          new Looker(before)
+              .templated(templates, templates.find()).templates().stream()
+                  .map(Look.Template::text)
+                  .toList();
+      if (heads.stream().filter(t -> !t.equals(LineTemplates.ANY)).count() > 1) {
+        heads = templates.heads(); // What tells them apart is the words, which are to be a field.
+      }
+      boolean words =
+          heads.stream()
+              .anyMatch(t -> t.endsWith("{" + Tail.WORDS + "}") && !t.equals(LineTemplates.ANY));
+      List<Look.Template> found = new ArrayList<>();
+      for (String template : heads) {
+        boolean whole = template.equals(LineTemplates.ANY) || words && kind == Tail.Kind.PAIRS;
+        String behind = words ? " {{{" + Tail.FIELD + "}" : " {" + Tail.FIELD + "}";
+        found.add(new Look.Template(whole ? template : template + behind, 0));
+      }
+      Look head =
+          new Look(
+                  Look.Format.LINES,
+                  lines.size(),
+                  0,
+                  List.of(),
+                  found,
+                  ' ',
+                  false,
+                  false,
+                  List.of())
+              .with(List.of(), templates.notes());
+      FieldNames names = new FieldNames();
+      types(head, kinds).keySet().forEach(names::unique);
+      Looker inner = new Looker(tails.stream().map(Tail::text).toList());
+      Look look = inner.fitting(kind == Tail.Kind.JSON ? inner.json(names) : inner.pairs(names));
+      Look whole = tested(head.with(further(look, words), head.notes()));
+      long shaped =
+          whole.templates().stream().filter(t -> !t.any()).mapToLong(Look.Template::lines).sum();
+      if (shaped >= whole.records() * MOSTLY && whole.fits() >= whole.records() * ALL) {
+        return Optional.of(used(whole));
+      }
+    }
+    return Optional.empty();
+  }
+
+  /**
+   * Steps that read the tail of lines, and take it away.
+   *
+   * @param words whether the words before it are a field: then pairs stand in that, and JSON has
+   *     lost its first brace, by which they were told apart
+   */
+  private static List<StepDefinition> further(Look tail, boolean words) {
+    Map<String, Object> fields = new LinkedHashMap<>();
+    tail.fields().forEach(field -> fields.put(field.name(), field.optional().written()));
+    Map<String, Object> reading = new LinkedHashMap<>();
+    reading.put("fields", fields);
+    if (tail.format() == Look.Format.JSON) {
+      reading.put("from", Tail.FIELD);
+      StepDefinition whole = StepDefinition.of("set", Map.of(Tail.FIELD, "\"{\" + " + Tail.FIELD));
+      List<StepDefinition> steps = new ArrayList<>(words ? List.of(whole) : List.of());
+      steps.add(StepDefinition.of("json", reading));
+      steps.add(StepDefinition.of("remove", List.of(Tail.FIELD)));
+      return steps;
+    }
+    reading.put("words", "ignore");
+    reading.put("from", words ? Tail.WORDS : Tail.FIELD);
+    if (!words) {
+      return List.of(
+          StepDefinition.of("pairs", reading), StepDefinition.of("remove", List.of(Tail.FIELD)));
+    }
+    reading.put("before", Tail.FIELD);
+    return List.of(
+        StepDefinition.of("pairs", reading),
+        StepDefinition.of("remove", List.of(Tail.WORDS)),
+        StepDefinition.of("rename", Map.of(Tail.FIELD, Tail.WORDS)));
   }
 
   private static boolean are(List<String> some, Predicate<String> such) {
@@ -217,7 +308,7 @@ public final class Looker {
     return line.matches("\\s*([\\w.-]+=(\"([^\"\\\\]|\\\\.)*\"|[^\\s\"]*)\\s*)+");
   }
 
-  private Look json() {
+  private Look json(FieldNames names) {
     Map<String, Guess> guesses = new LinkedHashMap<>();
     JsonMembers members = new JsonMembers();
     for (String line : lines) {
@@ -240,7 +331,6 @@ public final class Looker {
                 guesses.keySet().stream()
                     .anyMatch(p -> path.startsWith(p + ".") && !guesses.get(p).isNil()));
     List<FieldLook> fields = new ArrayList<>();
-    FieldNames names = new FieldNames();
     guesses.forEach(
         (path, guess) -> {
           String member = path.startsWith("$.") ? path.substring(2) : path;
@@ -261,7 +351,7 @@ public final class Looker {
     }
   }
 
-  private Look pairs() {
+  private Look pairs(FieldNames names) {
     Map<String, Guess> guesses = new LinkedHashMap<>();
     Pattern pair = Pattern.compile("([\\w.-]+)=(?:\"((?:[^\"\\\\]|\\\\.)*)\"|(\\S*))");
     for (String line : lines) {
@@ -272,7 +362,6 @@ public final class Looker {
       }
     }
     List<FieldLook> fields = new ArrayList<>();
-    FieldNames names = new FieldNames();
     guesses.forEach(
         (key, guess) -> {
           String name = names.unique(key);
@@ -342,7 +431,11 @@ public final class Looker {
     Look look =
         new Look(
             Look.Format.LINES, lines.size(), 0, List.of(), found, ' ', false, false, List.of());
-    Look tested = tested(look.with(List.of(), from.notes()));
+    return used(tested(look.with(List.of(), from.notes())));
+  }
+
+  /** Without templates that no line needs. */
+  private Look used(Look tested) {
     List<Look.Template> used =
         tested.templates().stream()
             .filter(t -> t.lines() > 0 || t.any() || t.text().contains("{request?}"))
@@ -352,7 +445,7 @@ public final class Looker {
     }
     return tested(
         new Look(Look.Format.LINES, lines.size(), 0, List.of(), used, ' ', false, false, List.of())
-            .with(List.of(), from.notes()));
+            .with(tested.further(), tested.notes()));
   }
 
   private Look csv(CsvLook csv) {

@@ -224,6 +224,10 @@ final class Rendering {
           + escaped(unit)
           + group(values, MEASURE, 3).get(0);
     }
+    Optional<String> mixed = mixed(values, named("word"));
+    if (mixed.isPresent()) {
+      return mixed.get();
+    }
     Pattern numbers = Pattern.compile("(\\d+)([#:])(\\w+)(:?)");
     if (all(values, numbers)
         && same(group(values, numbers, 2))
@@ -418,7 +422,36 @@ final class Rendering {
       String unit = group(cores, MEASURE, 2).get(0);
       return key + "=" + field(group(cores, MEASURE, 1), unitName(key, unit)) + escaped(unit) + end;
     }
-    return key + "=" + field(cores, key) + end;
+    return key + "=" + mixed(cores, key).orElseGet(() -> field(cores, key)) + end;
+  }
+
+  /** Numbers with units that are not all the same: durations in seconds, sizes in bytes. */
+  private Optional<String> mixed(List<String> values, String name) {
+    for (Measure measure : Measure.values()) {
+      if (all(values, measure.pattern) && same(group(values, measure.pattern, 2))) {
+        String known = name.equals("word") ? measure.name().toLowerCase(Locale.ROOT) : name;
+        String unique = names.unique(unitName(known, measure.unit));
+        return Optional.of(
+            "{" + unique + measure.spec + "}" + group(values, measure.pattern, 2).get(0));
+      }
+    }
+    return Optional.empty();
+  }
+
+  /** What numbers with units measure. */
+  private enum Measure {
+    DURATION("((?:\\d+(?:\\.\\d+)?(?:ns|us|\u00b5s|ms|s|m|h))+)", "s", ":double 'duration'"),
+    SIZE("(\\d+(?:\\.\\d+)?(?:[kKMGT]i?[bB]|[bB]|bytes))", "bytes", ":long 'size'");
+
+    private final Pattern pattern;
+    private final String unit;
+    private final String spec;
+
+    Measure(String regex, String unit, String spec) {
+      this.pattern = Pattern.compile(regex + "([,;:.)]*)");
+      this.unit = unit;
+      this.spec = spec;
+    }
   }
 
   private String bracket(List<String> values, int place) {
