@@ -37,25 +37,26 @@ class HouseTest {
       core.pipeline     : core.schema
       core.written      : core.diagnose
       core.intake       : core.identity
-      core.framing      : core.intake
+      core.pattern      :
+      core.framing      : core.intake core.pattern
       core.batch        : core.intake core.schema
       core.dead         : core.batch core.intake core.schema
       core.tally        : core.dead core.identity core.intake core.schema
-      core.field        : core.batch core.diagnose core.schema core.written
-      core.expression   : core.address core.batch core.diagnose core.field core.intake core.schema
+      core.field        : core.batch core.diagnose core.pattern core.schema core.written
+      core.expression   : core.address core.batch core.diagnose core.field core.intake core.pattern core.schema
       core.path         : core.batch core.diagnose core.expression core.field core.pipeline
                           core.schema core.written
-      core.step         : core.batch core.dead core.diagnose core.field core.intake core.pipeline
+      core.step         : core.batch core.dead core.diagnose core.field core.intake core.pattern core.pipeline
                           core.reference core.schema core.written
-      core.parse        : core.batch core.dead core.diagnose core.field core.intake core.pipeline
+      core.parse        : core.batch core.dead core.diagnose core.field core.intake core.pattern core.pipeline
                           core.schema core.step core.written
       core.change       : core.address core.batch core.dead core.diagnose core.expression core.field
                           core.intake core.path core.pipeline core.reference core.schema core.step core.written
       core.rollup       : core.batch core.pipeline core.schema
       core.target       : core.batch core.identity core.intake core.pipeline core.schema
       core.shape        : core.batch core.change core.dead core.diagnose core.expression core.field core.intake
-                          core.parse core.pipeline core.reference core.schema core.step core.tally core.target
-                          core.written
+                          core.parse core.pattern core.pipeline core.reference core.schema core.step core.tally
+                          core.target core.written
       core.look         : core.batch core.diagnose core.field core.framing core.intake core.pipeline
                           core.schema core.shape
       core.channel      : core.intake core.tally
@@ -81,7 +82,7 @@ class HouseTest {
                           core.secret core.target
       files.folder      : core.batch core.connect core.diagnose core.field core.identity core.intake
                           core.pipeline core.rollup core.schema core.secret core.target
-      formats           : core.batch core.connect core.dead core.diagnose core.field core.intake
+      formats           : core.batch core.connect core.dead core.diagnose core.field core.intake core.pattern
                           core.pipeline core.reference core.schema core.step core.written
       network.access    : core.diagnose
       network.door      : core.connect core.diagnose core.framing core.intake core.pipeline core.written
