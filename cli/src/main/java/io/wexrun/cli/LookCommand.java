@@ -7,6 +7,7 @@ import io.wexrun.core.look.FieldLook;
 import io.wexrun.core.look.Look;
 import io.wexrun.core.look.Looker;
 import io.wexrun.core.look.SingleBytes;
+import io.wexrun.core.pipeline.StepDefinition;
 import io.wexrun.files.content.Sample;
 import io.wexrun.files.whole.RowsLook;
 import io.wexrun.project.Workspace;
@@ -23,6 +24,7 @@ import java.util.Locale;
 import java.util.Map;
 import java.util.ServiceLoader;
 import java.util.concurrent.Callable;
+import java.util.stream.Collectors;
 import picocli.CommandLine;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
@@ -378,6 +380,13 @@ final class LookCommand implements Callable<Integer> {
         rows.add(List.of(Counted.number(template.lines()), template.text()));
       }
       terminal.table(List.of("lines", "template"), List.of(true, false), rows);
+      if (!look.further().isEmpty()) {
+        terminal.out.println(
+            "behind them: "
+                + look.further().stream()
+                    .map(LookCommand::named)
+                    .collect(Collectors.joining(", then ")));
+      }
       terminal.out.println();
     }
     show(look.fields(), look.fits());
@@ -393,6 +402,13 @@ final class LookCommand implements Callable<Integer> {
       look.misfits().forEach(this::show);
     }
     terminal.flush();
+  }
+
+  /** A step, with the field that it reads. */
+  private static String named(StepDefinition step) {
+    return step.value() instanceof Map<?, ?> map && map.containsKey("from")
+        ? step.kind() + " of {" + map.get("from") + "}"
+        : step.kind();
   }
 
   /** Some of the lines that only the last template takes. */

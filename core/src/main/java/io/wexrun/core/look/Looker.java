@@ -40,7 +40,7 @@ import java.util.regex.Pattern;
  */
 public final class Looker {
   /** A format is taken for sure if so many of the records are of it. */
-  private static final double ALL = 0.99;
+  static final double ALL = 0.99;
 
   /** Of what is JSON by its first character, some may be broken. */
   private static final double MANY = 0.6;
@@ -48,9 +48,6 @@ public final class Looker {
   private static final double SPOILED = 0.01;
 
   private static final double SPOILED_TIMES = 0.05;
-
-  /** So many of the lines a layout of theirs reads, not the one that takes any. */
-  private static final double MOSTLY = 0.9;
 
   private static final int MOST_TRIES = 6;
 
@@ -67,7 +64,7 @@ public final class Looker {
   private final Framing framing;
   private final Steps kinds;
 
-  private Looker(List<String> lines) {
+  Looker(List<String> lines) {
     this(lines, Lines.FRAMING, Steps.ours());
   }
 
@@ -139,7 +136,7 @@ public final class Looker {
         return look;
       } // A time may stand inside a value.
     }
-    Optional<Look> behind = behindPrefix(some);
+    Optional<Look> behind = TailLook.of(this, lines, some);
     if (behind.isPresent()) {
       return behind.get();
     }
@@ -180,91 +177,7 @@ public final class Looker {
         : Optional.empty();
   }
 
-  /** JSON or pairs behind what templates read; empty if it is nothing like that. */
-  private Optional<Look> behindPrefix(List<String> some) {
-    for (Tail.Kind kind : Tail.Kind.values()) {
-      if (!are(some, line -> Tail.of(kind, line).isPresent()) || !kind.worthIt(some)) {
-        continue;
-      }
-      List<Tail> tails = lines.stream().flatMap(line -> Tail.of(kind, line).stream()).toList();
-      List<String> before = tails.stream().map(Tail::before).toList();
-      LineTemplates templates = new LineTemplates(before);
-      List<String> heads =
-          new Looker(before)
-              .templated(templates, templates.find()).templates().stream()
-                  .map(Look.Template::text)
-                  .toList();
-      if (heads.stream().filter(t -> !t.equals(LineTemplates.ANY)).count() > 1) {
-        heads = templates.heads(); // What tells them apart is the words, which are to be a field.
-      }
-      boolean words =
-          heads.stream()
-              .anyMatch(t -> t.endsWith("{" + Tail.WORDS + "}") && !t.equals(LineTemplates.ANY));
-      List<Look.Template> found = new ArrayList<>();
-      for (String template : heads) {
-        boolean whole = template.equals(LineTemplates.ANY) || words && kind == Tail.Kind.PAIRS;
-        String behind = words ? " {{{" + Tail.FIELD + "}" : " {" + Tail.FIELD + "}";
-        found.add(new Look.Template(whole ? template : template + behind, 0));
-      }
-      Look head =
-          new Look(
-                  Look.Format.LINES,
-                  lines.size(),
-                  0,
-                  List.of(),
-                  found,
-                  ' ',
-                  false,
-                  false,
-                  List.of())
-              .with(List.of(), templates.notes());
-      FieldNames names = new FieldNames();
-      types(head, kinds).keySet().forEach(names::unique);
-      Looker inner = new Looker(tails.stream().map(Tail::text).toList());
-      Look look = inner.fitting(kind == Tail.Kind.JSON ? inner.json(names) : inner.pairs(names));
-      Look whole = tested(head.with(further(look, words), head.notes()));
-      long shaped =
-          whole.templates().stream().filter(t -> !t.any()).mapToLong(Look.Template::lines).sum();
-      if (shaped >= whole.records() * MOSTLY && whole.fits() >= whole.records() * ALL) {
-        return Optional.of(used(whole));
-      }
-    }
-    return Optional.empty();
-  }
-
-  /**
-   * Steps that read the tail of lines, and take it away.
-   *
-   * @param words whether the words before it are a field: then pairs stand in that, and JSON has
-   *     lost its first brace, by which they were told apart
-   */
-  private static List<StepDefinition> further(Look tail, boolean words) {
-    Map<String, Object> fields = new LinkedHashMap<>();
-    tail.fields().forEach(field -> fields.put(field.name(), field.optional().written()));
-    Map<String, Object> reading = new LinkedHashMap<>();
-    reading.put("fields", fields);
-    if (tail.format() == Look.Format.JSON) {
-      reading.put("from", Tail.FIELD);
-      StepDefinition whole = StepDefinition.of("set", Map.of(Tail.FIELD, "\"{\" + " + Tail.FIELD));
-      List<StepDefinition> steps = new ArrayList<>(words ? List.of(whole) : List.of());
-      steps.add(StepDefinition.of("json", reading));
-      steps.add(StepDefinition.of("remove", List.of(Tail.FIELD)));
-      return steps;
-    }
-    reading.put("words", "ignore");
-    reading.put("from", words ? Tail.WORDS : Tail.FIELD);
-    if (!words) {
-      return List.of(
-          StepDefinition.of("pairs", reading), StepDefinition.of("remove", List.of(Tail.FIELD)));
-    }
-    reading.put("before", Tail.FIELD);
-    return List.of(
-        StepDefinition.of("pairs", reading),
-        StepDefinition.of("remove", List.of(Tail.WORDS)),
-        StepDefinition.of("rename", Map.of(Tail.FIELD, Tail.WORDS)));
-  }
-
-  private static boolean are(List<String> some, Predicate<String> such) {
+  static boolean are(List<String> some, Predicate<String> such) {
     long count = some.stream().filter(such).count();
     return count > 0 && count >= some.size() * ALL;
   }
@@ -288,7 +201,7 @@ public final class Looker {
   }
 
   /** Fields whose values a type does not take are texts; until all fit. */
-  private Look fitting(Look look) {
+  Look fitting(Look look) {
     Tested now = tried(look);
     for (int tries = 0; tries < MOST_TRIES; tries++) {
       Tested last = now;
@@ -308,7 +221,7 @@ public final class Looker {
     return line.matches("\\s*([\\w.-]+=(\"([^\"\\\\]|\\\\.)*\"|[^\\s\"]*)\\s*)+");
   }
 
-  private Look json(FieldNames names) {
+  Look json(FieldNames names) {
     Map<String, Guess> guesses = new LinkedHashMap<>();
     JsonMembers members = new JsonMembers();
     for (String line : lines) {
@@ -351,7 +264,7 @@ public final class Looker {
     }
   }
 
-  private Look pairs(FieldNames names) {
+  Look pairs(FieldNames names) {
     Map<String, Guess> guesses = new LinkedHashMap<>();
     Pattern pair = Pattern.compile("([\\w.-]+)=(?:\"((?:[^\"\\\\]|\\\\.)*)\"|(\\S*))");
     for (String line : lines) {
@@ -426,7 +339,7 @@ public final class Looker {
         .with(Map.of("framing", Map.of("begins", events.begins())));
   }
 
-  private Look templated(LineTemplates from, List<String> templates) {
+  Look templated(LineTemplates from, List<String> templates) {
     List<Look.Template> found = templates.stream().map(t -> new Look.Template(t, 0)).toList();
     Look look =
         new Look(
@@ -435,7 +348,7 @@ public final class Looker {
   }
 
   /** Without templates that no line needs. */
-  private Look used(Look tested) {
+  Look used(Look tested) {
     List<Look.Template> used =
         tested.templates().stream()
             .filter(t -> t.lines() > 0 || t.any() || t.text().contains("{request?}"))
@@ -476,7 +389,7 @@ public final class Looker {
   }
 
   /** Runs the draft's first step over the sample, and takes what it says. */
-  private Look tested(Look look) {
+  Look tested(Look look) {
     return tried(look).look();
   }
 

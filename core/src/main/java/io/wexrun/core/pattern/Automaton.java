@@ -174,7 +174,7 @@ final class Automaton {
     return firsts.stream().mapToInt(Integer::intValue).toArray();
   }
 
-  /** Whether it has grown too large to go on with. */
+  /** Whether it has grown too large to go on with; then it keeps nothing, and finds nothing. */
   boolean full() {
     return full;
   }
@@ -213,6 +213,9 @@ final class Automaton {
    * @return whether it matches; nothing that counts if it is {@link #full} afterwards
    */
   boolean run(byte[] data, int from, int to, int[] groups) {
+    if (full) {
+      return false;
+    }
     int at = start;
     int position = from;
     boolean matched = false;
@@ -238,10 +241,11 @@ final class Automaton {
         return matched;
       } else if (next == UNKNOWN) {
         build(at, classes[data[position] & 0xFF] & 0xFF);
-        known = table;
         if (full) {
+          forget();
           return false;
         }
+        known = table;
       } else {
         Move move = moves.get(FIRST_MOVE - next);
         while (move.lastCounts
@@ -271,6 +275,13 @@ final class Automaton {
       matched |= move.matches;
     }
     return matched;
+  }
+
+  private void forget() {
+    states.clear();
+    numbers.clear();
+    moves.clear();
+    table = new int[0];
   }
 
   private void grow() {

@@ -263,18 +263,21 @@ final class SyntaxParser {
 
   /** The class that a letter behind a backslash stands for; null if it stands for none. */
   private int[] classOf(int c) throws UnsupportedPatternException {
-    if (fold && (c == 'w' || c == 'W')) {
-      throw new UnsupportedPatternException("\\w without case");
-    }
     return switch (c) {
       case 'd' -> Ranges.DIGIT;
       case 's' -> new Ranges().add(Ranges.SPACE).sorted();
-      case 'w' -> Ranges.WORD;
+      case 'w' -> words();
       case 'D' -> Ranges.without(Ranges.DIGIT);
       case 'S' -> Ranges.without(new Ranges().add(Ranges.SPACE).sorted());
-      case 'W' -> Ranges.without(Ranges.WORD);
+      case 'W' -> Ranges.without(words());
       default -> null;
     };
+  }
+
+  /** What {@code \w} stands for: without case, two letters beyond ASCII belong to it, too. */
+  private int[] words() throws UnsupportedPatternException {
+    Ranges words = new Ranges().add(Ranges.WORD);
+    return (fold ? words.withBothCases() : words).sorted();
   }
 
   private int escaped(int c) throws UnsupportedPatternException {

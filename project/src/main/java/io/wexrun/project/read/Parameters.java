@@ -176,7 +176,8 @@ final class Parameters {
           written.node(),
           "missing-parameter",
           "parameter '" + name + "' has no value",
-          Optional.of("give one with --set " + name + "=VALUE, or write a default"));
+          Optional.of(
+              "give one with --set " + name + "=VALUE or with its start, or write a default"));
     }
   }
 
