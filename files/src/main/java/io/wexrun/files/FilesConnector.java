@@ -64,7 +64,7 @@ public final class FilesConnector implements IntakeConnector {
       long size = path.toFile().length();
       Long position = known.get(name);
       PlannedSource.Plan plan =
-          position == null
+          position == null || position == 0
               ? PlannedSource.Plan.TAKE
               : position >= size ? PlannedSource.Plan.TAKEN : PlannedSource.Plan.GO_ON;
       planned.add(new PlannedSource(name, size, plan));

@@ -12,6 +12,9 @@ import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
+import java.sql.Connection;
+import java.sql.DriverManager;
+import java.sql.Statement;
 import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.List;
@@ -215,6 +218,34 @@ class TouchedThingsTest {
     assertThat(site.tally("direct").balanced()).isTrue();
     site.run("feed");
     assertThatThrownBy(() -> site.settle("copy", false)).hasMessageContaining("another name");
+  }
+
+  /** As if the run had been killed right between the commit to the tables and the account. */
+  @Test
+  void filesThatAreRotatedBeforeTheirFirstAccountKeepTheirNames() throws Exception {
+    Site site = new Site(base);
+    site.write(100);
+    site.run("direct");
+    try (Connection state =
+            DriverManager.getConnection("jdbc:sqlite:" + site.at(".wexrun/state.db"));
+        Statement statement = state.createStatement()) {
+      for (String table :
+          List.of("source_tally", "loaded_tally", "reached_target", "time_tally", "source_mark")) {
+        statement.executeUpdate("delete from " + table + " where pipeline = 'direct'");
+      }
+    }
+    Files.move(site.at("in/a.log"), site.at("in/b.log"));
+    site.folder.write("in/a.log", "");
+    site.write(60);
+    site.run("direct");
+    try (Workspace workspace = Workspace.open(base)) {
+      String rows =
+          "select count(*), count(distinct n), max(n) from"
+              + " (select n from even union all select n from odd)";
+      // Odd numbers that end in 5 die.
+      assertThat(workspace.query("w", rows).rows()).containsExactly(List.of(144L, 144L, 160));
+      assertThat(workspace.tally("direct").counts().taken()).isEqualTo(160);
+    }
   }
 
   @Test

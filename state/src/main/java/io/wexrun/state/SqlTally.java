@@ -165,6 +165,28 @@ final class SqlTally implements TallyStore {
   }
 
   @Override
+  public List<KnownSource> begun(String pipeline) {
+    return database.transaction(
+        "read who sources are",
+        c -> {
+          List<KnownSource> sources = new ArrayList<>();
+          SqlDatabase.query(
+              c,
+              row ->
+                  sources.add(
+                      new KnownSource(
+                          new SourcePartition(row.getString(1)),
+                          Optional.of(new Identity(row.getString(2))),
+                          0)),
+              "select i.source, i.identity from source_identity as i where i.pipeline = ? and not"
+                  + " exists (select 1 from source_tally as t where t.pipeline = i.pipeline and"
+                  + " t.source = i.source) order by i.source",
+              pipeline);
+          return sources;
+        });
+  }
+
+  @Override
   public void identify(String pipeline, Map<SourcePartition, Identity> identities) {
     database.transaction(
         "note who sources are",

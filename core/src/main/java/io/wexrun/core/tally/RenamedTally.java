@@ -31,6 +31,11 @@ public final class RenamedTally implements TallyStore {
   }
 
   @Override
+  public List<KnownSource> begun(String pipeline) {
+    return inner.begun(name);
+  }
+
+  @Override
   public List<KnownSource> sources(String pipeline) {
     return inner.sources(name);
   }

@@ -33,6 +33,13 @@ public interface TallyStore {
    */
   void identify(String pipeline, Map<SourcePartition, Identity> identities);
 
+  /**
+   * The source partitions of which it was noted who they are, but of which nothing is accounted for
+   * yet, at position 0. A target may have rows of them already, under their names, if a run died
+   * between its commit and the account.
+   */
+  List<KnownSource> begun(String pipeline);
+
   /** What is known of the targets of a pipeline; those never opened are not there. */
   List<KnownTarget> targets(String pipeline);
 

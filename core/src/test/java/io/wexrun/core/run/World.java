@@ -327,6 +327,11 @@ final class World {
     private Counts sum = Counts.NONE;
 
     @Override
+    public List<KnownSource> begun(String pipeline) {
+      return List.of();
+    }
+
+    @Override
     public synchronized List<KnownSource> sources(String pipeline) {
       return positions.entrySet().stream()
           .map(e -> new KnownSource(e.getKey(), Optional.empty(), e.getValue()))

@@ -8,6 +8,7 @@ import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.secret.Keys;
 import io.wexrun.core.tally.ReplaySource;
+import io.wexrun.core.tally.TallyStore;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.state.EmbeddedState;
 import io.wexrun.state.WorkspaceState;
@@ -18,6 +19,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.function.Function;
+import java.util.stream.Stream;
 
 /** A workspace as its connectors see it, with its state; both opened when first used. */
 public final class WorkspaceSite implements Site, AutoCloseable {
@@ -99,9 +101,15 @@ public final class WorkspaceSite implements Site, AutoCloseable {
     return Optional.ofNullable(state);
   }
 
-  /** The source partitions that a pipeline has taken from by its intake; none if it never ran. */
+  /**
+   * The source partitions that a pipeline has taken from by its intake, those too of which nothing
+   * is accounted for yet: their names are taken. None if it never ran.
+   */
   public List<KnownSource> sources(String pipeline) {
-    return stateIfAny().map(s -> s.tally().sources(pipeline)).orElse(List.of()).stream()
+    Optional<TallyStore> tally = stateIfAny().map(WorkspaceState::tally);
+    return Stream.concat(
+            tally.map(t -> t.sources(pipeline)).orElse(List.of()).stream(),
+            tally.map(t -> t.begun(pipeline)).orElse(List.of()).stream())
         .filter(source -> !ReplaySource.is(source.partition()))
         .toList();
   }

@@ -29,6 +29,11 @@ final class RetakingTally implements TallyStore {
   }
 
   @Override
+  public List<KnownSource> begun(String pipeline) {
+    return books.begun(pipeline);
+  }
+
+  @Override
   public List<KnownSource> sources(String pipeline) {
     Map<SourcePartition, Corrections.Retake> retakes = corrections.retakes(pipeline);
     return books.sources(pipeline).stream()
