@@ -344,11 +344,7 @@ final class LookCommand implements Callable<Integer> {
   private static String name(Look look) {
     return switch (look.format()) {
       case LINES ->
-          look.intake().containsKey("framing")
-              ? "events of one or more lines"
-              : look.templates().stream().anyMatch(t -> t.text().contains("{method} {path}"))
-                  ? "lines of a web server's access log"
-                  : "text lines";
+          look.intake().containsKey("framing") ? "events of one or more lines" : lines(look);
       case JSON -> "JSON, an object on each line";
       case CSV ->
           "separated values ("
@@ -360,6 +356,18 @@ final class LookCommand implements Callable<Integer> {
       case MESSAGES -> "messages, each behind its length (" + look.intake().get("framing") + ")";
       case SYSLOG -> "syslog" + (look.oldSyslog() ? ", some of it RFC 3164" : " (RFC 5424)");
     };
+  }
+
+  private static String lines(Look look) {
+    List<String> behind = look.further().stream().map(StepDefinition::kind).toList();
+    if (behind.contains("json")) {
+      return "text lines that end in JSON";
+    } else if (behind.contains("pairs")) {
+      return "text lines that end in key=value pairs";
+    }
+    return look.templates().stream().anyMatch(t -> t.text().contains("{method} {path}"))
+        ? "lines of a web server's access log"
+        : "text lines";
   }
 
   private void show(Look look) {

@@ -190,6 +190,32 @@ class LookTest {
   }
 
   @Test
+  void jsonBehindWordsIsDraftedWithBoth() throws IOException {
+    StringBuilder lines = new StringBuilder();
+    for (int i = 0; i < 60; i++) {
+      lines.append(
+          "2026-05-03T05:00:%02dZ INFO doord[7]: %s {\"gate\": \"gate-%d\", \"ms\": %d}\n"
+              .formatted(i, i % 2 == 0 ? "stuck again" : "opened", i % 7, i));
+    }
+    Files.writeString(folder.resolve("doors.log"), lines);
+    Wexrun here = Wexrun.in(folder);
+    Result look = here.run("look", "doors.log", "--draft", "doors");
+    assertThat(look.exit()).as(look.err()).isZero();
+    assertThat(look.out())
+        .startsWith("text lines that end in JSON: 60 records, 100.0 % can be read")
+        .contains("json of {data}");
+    assertThat(here.run("run", "--once").exit()).isZero();
+    JsonNode rows =
+        here.run("sql", "--json", "select message, gate, ms from doors order by time")
+            .json()
+            .get("rows");
+    assertThat(rows.get(0).get("message").asString()).isEqualTo("stuck again");
+    assertThat(rows.get(0).get("gate").asString()).isEqualTo("gate-0");
+    assertThat(rows.get(59).get("message").asString()).isEqualTo("opened");
+    assertThat(rows.get(59).get("ms").asInt()).isEqualTo(59);
+  }
+
+  @Test
   void aDraftOverwritesNothing() throws IOException {
     Wexrun here = Wexrun.in(folder);
     Files.writeString(folder.resolve("a.log"), "x 1\ny 2\n");
