@@ -156,7 +156,8 @@ final class WorkView {
                     place.getKey()
                         + ": "
                         + Counted.of(place.getValue().defaults(), "value")
-                        + " of another type, for which what is written was taken"));
+                        + " could not be read as the type of the cast: default taken, or left"
+                        + " absent"));
     targets(work).forEach(terminal.out::println);
     terminal.flush();
   }

@@ -198,7 +198,15 @@ public abstract class TallyStoreContract {
     TallyStore tally = open();
     tally.identify("p", Map.of(A, one, B, two));
     assertThat(tally.sources("p")).as("nothing was taken").isEmpty();
-    tally.account("p", List.of(account(A, 0, 10), account(B, 3, 5)));
+    assertThat(open().begun("p"))
+        .as("a target may have their rows")
+        .containsExactlyInAnyOrder(
+            new KnownSource(A, Optional.of(one), 0), new KnownSource(B, Optional.of(two), 0));
+    assertThat(open().begun("q")).isEmpty();
+    tally.account("p", List.of(account(A, 0, 10)));
+    assertThat(open().begun("p")).containsExactly(new KnownSource(B, Optional.of(two), 0));
+    tally.account("p", List.of(account(B, 3, 5)));
+    assertThat(open().begun("p")).isEmpty();
     tally.identify("p", Map.of(B, one));
     tally.identify("q", Map.of(B, two));
     assertThat(open().sources("p"))

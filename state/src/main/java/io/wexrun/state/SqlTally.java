@@ -144,6 +144,23 @@ final class SqlTally implements TallyStore {
 
   @Override
   public List<KnownSource> sources(String pipeline) {
+    return sources(
+        "select t.source, t.position, i.identity from source_tally as t left join"
+            + " source_identity as i on i.pipeline = t.pipeline and i.source = t.source"
+            + " where t.pipeline = ? order by t.source",
+        pipeline);
+  }
+
+  @Override
+  public List<KnownSource> begun(String pipeline) {
+    return sources(
+        "select i.source, 0, i.identity from source_identity as i where i.pipeline = ? and not"
+            + " exists (select 1 from source_tally as t where t.pipeline = i.pipeline and"
+            + " t.source = i.source) order by i.source",
+        pipeline);
+  }
+
+  private List<KnownSource> sources(String sql, String pipeline) {
     return database.transaction(
         "read positions",
         c -> {
@@ -156,31 +173,7 @@ final class SqlTally implements TallyStore {
                           new SourcePartition(row.getString(1)),
                           Optional.ofNullable(row.getString(3)).map(Identity::new),
                           row.getLong(2))),
-              "select t.source, t.position, i.identity from source_tally as t left join"
-                  + " source_identity as i on i.pipeline = t.pipeline and i.source = t.source"
-                  + " where t.pipeline = ? order by t.source",
-              pipeline);
-          return sources;
-        });
-  }
-
-  @Override
-  public List<KnownSource> begun(String pipeline) {
-    return database.transaction(
-        "read who sources are",
-        c -> {
-          List<KnownSource> sources = new ArrayList<>();
-          SqlDatabase.query(
-              c,
-              row ->
-                  sources.add(
-                      new KnownSource(
-                          new SourcePartition(row.getString(1)),
-                          Optional.of(new Identity(row.getString(2))),
-                          0)),
-              "select i.source, i.identity from source_identity as i where i.pipeline = ? and not"
-                  + " exists (select 1 from source_tally as t where t.pipeline = i.pipeline and"
-                  + " t.source = i.source) order by i.source",
+              sql,
               pipeline);
           return sources;
         });
