@@ -21,14 +21,17 @@ import picocli.CommandLine.Spec;
     mixinStandardHelpOptions = true,
     description = {
       "Ask a store with a query in its own SQL, and print the answer as a table.",
-      "It reads, and changes nothing; files are reached only in the workspace."
+      "It reads, and changes nothing; files are reached only in the workspace. Tables that are"
+          + " folders",
+      "of files are asked in DuckDB's SQL."
     },
     footer = {
       "",
       "Exit codes: 0 done; 2 no such store; 3 the store is held, or does not take the query, or it",
       "  does not only read.",
       "",
-      "Example: wexrun sql \"select result, count(*) from scans group by result\""
+      "Examples: wexrun sql \"select result, count(*) from scans group by result\"",
+      "          wexrun sql --store archive \"select max(time) from position_files\""
     })
 final class SqlCommand implements Callable<Integer> {
   private final Terminal terminal;
@@ -39,7 +42,7 @@ final class SqlCommand implements Callable<Integer> {
   @Option(
       names = "--store",
       paramLabel = "NAME",
-      description = "Which store; not needed if there is only one.")
+      description = "Which store; not needed if there is only one, or one database.")
   private String store;
 
   @Option(
@@ -84,16 +87,17 @@ final class SqlCommand implements Callable<Integer> {
       return store;
     }
     List<String> stores = workspace.answering();
-    if (stores.size() != 1) {
-      throw new ParameterException(
-          spec.commandLine(),
-          stores.isEmpty()
-              ? "the workspace has no store that answers queries"
-              : "there are several stores: name one with --store ("
-                  + String.join(", ", stores)
-                  + ")");
-    }
-    return stores.get(0);
+    return workspace
+        .asked()
+        .orElseThrow(
+            () ->
+                new ParameterException(
+                    spec.commandLine(),
+                    stores.isEmpty()
+                        ? "the workspace has no store that answers queries"
+                        : "there are several stores: name one with --store ("
+                            + String.join(", ", stores)
+                            + ")"));
   }
 
   /** The rows of an answer, each by the names of its columns. */

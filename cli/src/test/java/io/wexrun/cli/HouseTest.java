@@ -172,7 +172,7 @@ class HouseTest {
       postgres     : java.sql org.postgresql
       duckdb.encrypted : com.github.luben.zstd java.io java.nio.file
                      org.apache.hadoop.conf org.apache.parquet org.xerial.snappy
-      duckdb       : java.io java.nio.file java.sql org.apache.arrow org.duckdb
+      duckdb       : java.io java.nio.file java.sql org.apache.arrow org.duckdb tools.jackson
       project.yaml : org.snakeyaml
       project.time : com.cronutils
       project.figures : io.prometheus.metrics java.io

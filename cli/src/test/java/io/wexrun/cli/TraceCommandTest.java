@@ -3,9 +3,11 @@ package io.wexrun.cli;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.cli.Wexrun.Result;
+import io.wexrun.contract.Folders;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.stream.Stream;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
@@ -23,12 +25,15 @@ class TraceCommandTest {
         folder.resolve("wexrun.yaml"),
         """
         workspace: traced
-        stores: {w: {duckdb: w.db}}
+        stores:
+          w: {duckdb: w.db}
+          lake: {folder: lake, format: parquet, by: [gate]}
         queues: {q: {partitions: 1}}
         tables:
           scans: {in: w, origin: true, columns: {n: long, gate: text, ms: int}}
           slow: {in: w, origin: true, columns: {n: long}}
           plain: {in: w, columns: {n: long}}
+          kept: {in: lake, origin: true, columns: {n: long, gate: text, ms: int}}
         """);
     pipeline("{n:long} {gate} ms={ms:int}", "upperAscii()");
     Files.writeString(
@@ -51,7 +56,7 @@ class TraceCommandTest {
           - template: '%s'
           - set: {gate: gate.%s, ms: 'string(ms) == "x" ? "0" : string(ms)'}
           - cast: {ms: int}
-        route: [{when: ms > 50, to: [scans, slow, plain]}, {otherwise: scans}]
+        route: [{when: ms > 50, to: [scans, slow, plain]}, {otherwise: [scans, kept]}]
         """
             .formatted(template, gate));
   }
@@ -107,10 +112,39 @@ class TraceCommandTest {
     assertThat(ok("trace", "--record", "scans.log@0").out()).contains("to-queue", "goes to q");
   }
 
+  /** No database holds them, so somebody else must answer; {@code sql} asks the database still. */
+  @Test
+  void rowsInFilesAreTracedAndProven() throws IOException {
+    String traced = ok("trace", "kept", "ms = 9").out();
+    assertThat(traced).contains("n=4", "q/0 @3", "4 west ms=9", "1 row in kept", "1 row in scans");
+    assertThat(ok("trace", "--record", "q/0@0").out()).contains("1 row in kept");
+    assertThat(ok("sql", "select count(*) from slow").out()).contains("1");
+    assertThat(ok("sql", "--store", "lake", "select sum(n) as s from kept").out()).contains("5");
+    assertThat(here.run("sql", "--store", "lake", "--write", "delete from kept").err())
+        .contains("not changed by SQL");
+    ok("tally", "--prove");
+    try (Stream<Path> files = Files.walk(folder.resolve("lake/kept/gate=WEST"))) {
+      for (Path file : files.filter(Files::isRegularFile).toList()) {
+        Files.delete(file);
+      }
+    }
+    Result proof = here.run("tally", "--prove");
+    assertThat(proof.exit()).isEqualTo(4);
+    assertThat(proof.out()).contains("kept from q/0", "2 rows missing");
+    assertThat(ok("trace", "--record", "q/0@0").out()).contains("no row of it is in kept");
+    Folders.remove(folder.resolve("lake/kept"));
+    ok("sql", "--write", "drop table slow");
+    proof = here.run("tally", "--prove");
+    assertThat(proof.out())
+        .containsPattern("kept .*2 rows missing")
+        .containsPattern("slow .*1 row");
+    assertThat(ok("trace", "--record", "q/0@1").out()).contains("no row of it is in slow");
+  }
+
   @Test
   void whatCannotBeTracedIsSaid() {
     assertThat(here.run("trace", "plain", "true").err())
-        .contains("give the table 'origin: true'; those that do are scans, slow");
+        .contains("give the table 'origin: true'; those that do are scans, slow, kept");
     assertThat(here.run("trace", "scnas", "true").err()).contains("no table 'scnas'", "scans");
     assertThat(here.run("trace", "scans").exit()).isEqualTo(2);
     assertThat(here.run("trace", "--record", "q/0").err()).contains("named like gate-events/0@136");

@@ -14,14 +14,18 @@ import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import io.wexrun.core.target.AddedColumn;
+import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Comparing;
 import io.wexrun.core.target.Flush;
+import io.wexrun.core.target.QueryBounds;
+import io.wexrun.core.target.Querying;
 import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.Refusal;
 import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Store;
 import io.wexrun.core.target.Swapping;
 import io.wexrun.core.target.Target;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
@@ -65,6 +69,11 @@ public abstract class StoreContract {
    * Whether tables can be rollups: merged where rows can take the places of others, or in parts.
    */
   protected boolean rollsUp() {
+    return true;
+  }
+
+  /** Whether somebody is there who answers queries, if the store does. */
+  protected boolean answers() {
     return true;
   }
 
@@ -718,5 +727,36 @@ public abstract class StoreContract {
         Target target = store.target("p", table)) {
       assertThat(target.progress()).isEmpty();
     }
+  }
+
+  @Test
+  void aQueryReadsAndNothingElse() {
+    Table table = table("t", "a", "int", "b", "text");
+    load(table, List.of(Arrays.asList("1", "x"), Arrays.asList("2", null)));
+    try (Store store = open()) {
+      assumeThat(store instanceof Querying && answers()).isTrue();
+      Querying asked = (Querying) store;
+      Answer answer = asked.query("select a, b from t order by a");
+      assertThat(answer.columns()).containsExactly("a", "b");
+      assertThat(answer.numeric()).containsExactly(true, false);
+      assertThat(answer.rows()).containsExactly(List.of(1, "x"), Arrays.asList(2, null));
+      for (String sql :
+          List.of(
+              "delete from t",
+              "drop table t",
+              "select 1; delete from t",
+              "create table u(a int)")) {
+        assertThatThrownBy(() -> asked.query(sql)).isInstanceOf(OutsideException.class);
+      }
+      assertThatThrownBy(() -> asked.query("select nothing from t"))
+          .isInstanceOf(OutsideException.class)
+          .hasMessageContaining("nothing");
+      QueryBounds few = new QueryBounds(Duration.ofMinutes(1), 1);
+      assertThatThrownBy(() -> asked.query("select * from t", few))
+          .isInstanceOf(OutsideException.class)
+          .hasMessageContaining("more than 1 row");
+      assertThat(asked.query("select count(*) from t").rows()).containsExactly(List.of(2L));
+    }
+    assertThat(rows(table)).hasSize(2);
   }
 }

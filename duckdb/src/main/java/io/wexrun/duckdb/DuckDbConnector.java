@@ -21,7 +21,7 @@ import java.util.Optional;
  */
 public final class DuckDbConnector implements StoreConnector {
   /** What DuckDB may use unless the settings say otherwise: loading needs no more. */
-  private static final long MEMORY = 1L << 30;
+  static final long MEMORY = 1L << 30;
 
   /** Settings of a DuckDB file; a relative name starts from the workspace's folder. */
   public static Settings file(String name) {

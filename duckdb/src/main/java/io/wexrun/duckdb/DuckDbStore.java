@@ -24,8 +24,6 @@ import io.wexrun.sql.Shadows;
 import java.nio.file.Path;
 import java.sql.Connection;
 import java.sql.DriverManager;
-import java.sql.PreparedStatement;
-import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.List;
@@ -50,9 +48,6 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
       Pattern.compile("Conflicting lock is held in (.*?) \\(PID (\\d+)\\)");
 
   private static final long PATIENCE_NANOS = 1_000_000_000;
-
-  private static final Pattern EXPLAIN =
-      Pattern.compile("^\\s*explain\\s+(analyze\\s+)?", Pattern.CASE_INSENSITIVE);
 
   static final Dialect DIALECT = new DuckDbDialect();
   private static final Comparison COMPARISON = new Comparison(DIALECT);
@@ -430,7 +425,7 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
   public Answer query(String sql, QueryBounds bounds) {
     return run(
         connection -> {
-          requireOnlyReads(connection, sql);
+          OnlyReads.require(connection, sql, this, "; 'wexrun sql --write' runs others");
           try (Statement statement = connection.createStatement()) {
             statement.execute("begin transaction read only");
             return Answers.to(statement, sql, PlainValues::plain, bounds);
@@ -457,32 +452,6 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
     } catch (SQLException e) {
       throw new OutsideException(
           this + " does not take the query: " + String.valueOf(e.getMessage()).strip(), e);
-    }
-  }
-
-  /**
-   * DuckDB's own parser decides: it writes down as JSON what only reads, and refuses everything
-   * else.
-   */
-  private void requireOnlyReads(DuckDBConnection connection, String sql) throws SQLException {
-    String asked = EXPLAIN.matcher(sql).replaceFirst("");
-    try (PreparedStatement parse =
-        connection.prepareStatement(
-            "select j->>'error_type', json_array_length(j->'statements')"
-                + " from (select json_serialize_sql(?::varchar) as j)")) {
-      parse.setString(1, asked);
-      try (ResultSet rows = parse.executeQuery()) {
-        rows.next();
-        boolean refused = "not implemented".equals(rows.getString(1));
-        if (refused || rows.getInt(2) > 1) {
-          throw OutsideException.lasting(
-              this
-                  + (refused
-                      ? " was asked for something that does not only read"
-                      : " was asked several statements at once")
-                  + ". A query is one statement that reads; 'wexrun sql --write' runs others");
-        }
-      }
     }
   }
 

@@ -75,7 +75,7 @@ public final class ParquetFormat implements FileFormat {
     return database.duplicate();
   }
 
-  private static DuckDBConnection open(Map<String, String> more) throws SQLException {
+  static DuckDBConnection open(Map<String, String> more) throws SQLException {
     Properties settings = new Properties();
     settings.setProperty("memory_limit", MEMORY);
     settings.setProperty("autoinstall_known_extensions", "false");
@@ -193,7 +193,7 @@ public final class ParquetFormat implements FileFormat {
   }
 
   /** What DuckDB says, out of the JSON in which it says some of it. */
-  private static String told(String message) {
+  static String told(String message) {
     Matcher inside = INSIDE.matcher(message);
     return inside.find()
         ? inside.group(1).replace("\\\"", "\"")

@@ -152,7 +152,7 @@ final class TargetProver {
   private List<Proof> bySource(Table table, Map<String, Long> by, String pipelines) {
     if (!OriginColumns.in(table)
         || !workspace.answering().contains(table.store())
-        || !scene.ends().exists(table)
+        || !workspace.tables().isThere(table)
         || by.keySet().stream().anyMatch(state::isHeld)) {
       return List.of();
     }
@@ -246,7 +246,7 @@ final class TargetProver {
   }
 
   private OptionalLong rows(Table table) {
-    if (!scene.ends().exists(table)) {
+    if (!workspace.tables().isThere(table)) {
       return OptionalLong.of(0);
     }
     if (workspace.answering().contains(table.store())) {

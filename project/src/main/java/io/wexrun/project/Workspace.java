@@ -213,6 +213,18 @@ public final class Workspace implements AutoCloseable {
     return stores.answering();
   }
 
+  /**
+   * The store that is asked if none is named: the only one that {@linkplain #answering answers}; of
+   * several, the only one that is not a folder of files.
+   */
+  public Optional<String> asked() {
+    List<String> all = answering();
+    List<String> databases = all.stream().filter(name -> !stores.files(name)).toList();
+    return all.size() == 1
+        ? Optional.of(all.get(0))
+        : databases.size() == 1 ? Optional.of(databases.get(0)) : Optional.empty();
+  }
+
   /** The tables of this workspace. */
   public WorkspaceTables tables() {
     return new WorkspaceTables(
@@ -621,7 +633,7 @@ public final class Workspace implements AutoCloseable {
     if (!now.definition().stores().containsKey(store)) {
       throw new IllegalArgumentException("there is no store " + store);
     }
-    if (stores.ifOpen(store).isEmpty()) {
+    if (stores.ifOpen(store).isEmpty() && !stores.files(store)) { // Files may be read by anybody.
       Optional<Answer> asked = Asking.ask(site.data(), store, new Question(Question.Kind.SQL, sql));
       if (asked.isPresent()) {
         return asked.get();

@@ -166,6 +166,16 @@ public final class WorkspaceTables {
         Optional.empty());
   }
 
+  /**
+   * Whether a table is in its store; also if the store cannot tell.
+   *
+   * @throws OutsideException if the store cannot be opened, and no run can be asked
+   */
+  boolean isThere(Table table) {
+    return stores.exists(table.store())
+        && comparing(table).map(store -> store.has(table.name())).orElse(true);
+  }
+
   /** How many rows a table has in its store; empty if there is none, or if it cannot be told. */
   public OptionalLong rows(Facts facts) {
     boolean there = facts.there().orElse(false);

@@ -239,7 +239,12 @@ public final class WorkspaceTrace {
     Map<String, Long> rows = new TreeMap<>();
     Map<String, Long> loaded = workspace.tally(pipeline).counts().loaded();
     for (String table : tables()) {
+      Table known = scene.definition().tables().get(table);
       if (!loaded.containsKey(table)) {
+        continue;
+      }
+      if (!workspace.tables().isThere(known)) {
+        rows.put(table, 0L);
         continue;
       }
       String sql =
@@ -253,8 +258,7 @@ public final class WorkspaceTrace {
               + Querying.quoted(OriginColumns.POSITION)
               + " = "
               + position;
-      String store = scene.definition().tables().get(table).store();
-      Object count = workspace.query(store, sql).rows().get(0).get(0);
+      Object count = workspace.query(known.store(), sql).rows().get(0).get(0);
       rows.put(table, Long.parseLong(String.valueOf(count)));
     }
     return rows;

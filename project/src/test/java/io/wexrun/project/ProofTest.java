@@ -2,6 +2,7 @@ package io.wexrun.project;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import io.wexrun.contract.Folders;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.tally.TimeTally;
@@ -18,13 +19,11 @@ import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
 import java.nio.file.StandardOpenOption;
 import java.time.Instant;
-import java.util.Comparator;
 import java.util.List;
 import java.util.Map;
 import java.util.TreeMap;
 import java.util.stream.Collectors;
 import java.util.stream.IntStream;
-import java.util.stream.Stream;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
@@ -298,15 +297,8 @@ class ProofTest {
 
   private void delete(String name) {
     Path path = base.resolve(name);
-    if (!Files.exists(path)) {
-      return;
-    }
-    try (Stream<Path> all = Files.walk(path)) {
-      for (Path each : all.sorted(Comparator.reverseOrder()).toList()) {
-        Files.delete(each);
-      }
-    } catch (IOException e) {
-      throw new IllegalStateException(e);
+    if (Files.exists(path)) {
+      Folders.remove(path);
     }
   }
 }

@@ -3,6 +3,7 @@ package io.wexrun.project;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import io.wexrun.contract.Folders;
 import io.wexrun.contract.Seeds;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.run.RunOptions;
@@ -16,11 +17,9 @@ import java.sql.Connection;
 import java.sql.DriverManager;
 import java.sql.Statement;
 import java.util.ArrayList;
-import java.util.Comparator;
 import java.util.List;
 import java.util.Map;
 import java.util.SplittableRandom;
-import java.util.stream.Stream;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 
@@ -139,13 +138,7 @@ class TouchedThingsTest {
     }
 
     void remove(String name) {
-      try (Stream<Path> all = Files.walk(at(name))) {
-        for (Path each : all.sorted(Comparator.reverseOrder()).toList()) {
-          Files.delete(each);
-        }
-      } catch (IOException e) {
-        throw new AssertionError(e);
-      }
+      Folders.remove(at(name));
     }
 
     void copy(String from, String to) {

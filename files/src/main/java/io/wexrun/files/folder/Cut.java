@@ -17,6 +17,7 @@ import java.time.ZoneId;
 import java.time.ZonedDateTime;
 import java.time.format.DateTimeFormatter;
 import java.util.ArrayList;
+import java.util.HexFormat;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -189,5 +190,18 @@ record Cut(List<By> by, ZoneId zone) {
     return name.length() <= LONGEST
         ? name.toString()
         : name.substring(0, LONGEST) + "~" + Integer.toHexString(value.hashCode());
+  }
+
+  /** The value that was {@linkplain #escaped escaped}, unless it was too long. */
+  static String unescaped(String name) {
+    byte[] bytes = new byte[name.length()];
+    int count = 0;
+    for (int i = 0; i < name.length(); i++) {
+      boolean escape = name.charAt(i) == '%' && i + 2 < name.length();
+      bytes[count++] =
+          (byte) (escape ? HexFormat.fromHexDigits(name, i + 1, i + 3) : name.charAt(i));
+      i += escape ? 2 : 0;
+    }
+    return new String(bytes, 0, count, StandardCharsets.UTF_8);
   }
 }

@@ -90,10 +90,10 @@ public final class FolderConnector implements StoreConnector {
 
   @Override
   public boolean answersQueries() {
-    return false;
+    return FolderAnswers.who().isPresent();
   }
 
-  private static Map<String, FileFormat> formats() {
+  static Map<String, FileFormat> formats() {
     Map<String, FileFormat> formats = new TreeMap<>();
     ServiceLoader.load(FileFormat.class).forEach(format -> formats.put(format.name(), format));
     return formats;

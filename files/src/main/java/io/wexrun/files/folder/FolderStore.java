@@ -10,8 +10,11 @@ import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.secret.Keys;
+import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Comparing;
 import io.wexrun.core.target.Filing;
+import io.wexrun.core.target.QueryBounds;
+import io.wexrun.core.target.Querying;
 import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Store;
 import io.wexrun.core.target.TableDifference;
@@ -33,7 +36,7 @@ import java.util.function.Consumer;
  * A folder with a folder for each table. What is Wexrun's own stands in {@code .wexrun} below them:
  * who the store is, and of each table its {@link CommitLog} and the files that are staged.
  */
-final class FolderStore implements Store, Comparing, Filing {
+final class FolderStore implements Store, Comparing, Filing, Querying {
   static final String OWN = ".wexrun";
 
   private static final String IDENTITY = "store";
@@ -247,6 +250,21 @@ final class FolderStore implements Store, Comparing, Filing {
               rows.put(source, reached.rows());
             });
     return new Standing(Optional.of(content.table()), progress, rows);
+  }
+
+  @Override
+  public Answer query(String sql, QueryBounds bounds) {
+    try {
+      return new FolderAnswers(this, folder).query(sql, bounds);
+    } catch (IOException e) {
+      throw failed("look for tables", e);
+    }
+  }
+
+  @Override
+  public Answer change(String sql) {
+    throw OutsideException.lasting(
+        this + " holds rows in files, which are not changed by SQL: load them by a pipeline");
   }
 
   @Override

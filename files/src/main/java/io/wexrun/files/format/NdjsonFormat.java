@@ -32,6 +32,7 @@ import tools.jackson.core.ObjectWriteContext;
 import tools.jackson.core.exc.JacksonIOException;
 import tools.jackson.core.json.JsonFactory;
 import tools.jackson.core.type.TypeReference;
+import tools.jackson.databind.DeserializationFeature;
 import tools.jackson.databind.json.JsonMapper;
 
 /**
@@ -40,7 +41,8 @@ import tools.jackson.databind.json.JsonMapper;
  */
 public final class NdjsonFormat extends TextFormat {
   private static final int BUFFER = 64 << 10;
-  private static final JsonMapper JSON = JsonMapper.builder().build();
+  private static final JsonMapper JSON =
+      JsonMapper.builder().enable(DeserializationFeature.USE_BIG_DECIMAL_FOR_FLOATS).build();
   private static final JsonFactory FACTORY = JsonFactory.builder().rootValueSeparator("").build();
 
   /** For the service loader. */

@@ -1,6 +1,7 @@
 package io.wexrun.files.folder;
 
 import io.wexrun.contract.FolderSite;
+import io.wexrun.contract.Folders;
 import io.wexrun.contract.JsonRows;
 import io.wexrun.contract.StoreContract;
 import io.wexrun.core.pipeline.Settings;
@@ -14,7 +15,6 @@ import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
-import java.util.Comparator;
 import java.util.List;
 import java.util.stream.Stream;
 import java.util.zip.GZIPInputStream;
@@ -35,23 +35,18 @@ class FolderStoreContractTest extends StoreContract {
   }
 
   @Override
+  protected boolean answers() {
+    return false;
+  }
+
+  @Override
   protected void remove() {
-    delete(folder.resolve("out"));
+    Folders.remove(folder.resolve("out"));
   }
 
   @Override
   protected void drop(String table) {
-    delete(folder.resolve("out").resolve(table));
-  }
-
-  private static void delete(Path path) {
-    try (Stream<Path> files = Files.walk(path)) {
-      for (Path file : files.sorted(Comparator.reverseOrder()).toList()) {
-        Files.delete(file);
-      }
-    } catch (IOException e) {
-      throw new UncheckedIOException(e);
-    }
+    Folders.remove(folder.resolve("out").resolve(table));
   }
 
   @Override
