@@ -19,16 +19,14 @@ import picocli.CommandLine.Spec;
 @Command(
     name = "sql",
     mixinStandardHelpOptions = true,
-    description = {
-      "Ask a store with a query in its own SQL, and print the answer as a table.",
-      "It reads, and changes nothing; files are reached only in the workspace. Tables that are"
-          + " folders",
-      "of files are asked in DuckDB's SQL."
-    },
+    description =
+        "Ask a store with a query in its own SQL, and print the answer as a table. It reads, and"
+            + " changes nothing; files are reached only in the workspace. Tables that are folders"
+            + " of files are asked in DuckDB's SQL.",
     footer = {
       "",
-      "Exit codes: 0 done; 2 no such store; 3 the store is held, or does not take the query, or it",
-      "  does not only read.",
+      "Exit codes: 0 done; 2 no such store; 3 the store is held, or does not take the query, or "
+          + "it does not only read.",
       "",
       "Examples: wexrun sql \"select result, count(*) from scans group by result\"",
       "          wexrun sql --store archive \"select max(time) from position_files\""
