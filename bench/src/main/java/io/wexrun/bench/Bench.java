@@ -44,8 +44,9 @@ public final class Bench implements Callable<Integer> {
       split = ",",
       paramLabel = "ROW",
       description =
-          "Only these: direct, queue, rollup, folder, server, stores, growth, lanes, loops, start,"
-              + " appends, files, network, delivery, many, opening (needs 13 GB).")
+          "Only these: direct, queue, rollup, origin, replay, folder, server, stores, growth,"
+              + " lanes, loops, start, appends, files, network, delivery, many, opening (needs 13"
+              + " GB).")
   private List<String> only = List.of();
 
   @Option(
@@ -84,6 +85,12 @@ public final class Bench implements Callable<Integer> {
     }
     if (wanted("rollup")) {
       all.add(workloads.rollup(sizes.get(0)));
+    }
+    if (wanted("origin")) {
+      all.add(workloads.origin(sizes.get(0)));
+    }
+    if (wanted("replay")) {
+      all.add(workloads.replay(sizes.get(0)));
     }
     if (wanted("folder")) {
       all.add(workloads.folder(sizes.get(0)));

@@ -103,6 +103,32 @@ record GateData(Path folder) {
         "pipeline: load\n" + intake(lines) + SHAPE + "route:\n  - to: [gates, " + rollup + "]\n");
   }
 
+  /** A fresh workspace like the direct one, but the table's rows tell their origin. */
+  Path withOrigin(Path lines) throws IOException {
+    Path workspace = workspace("origin", "pipeline: load\n" + intake(lines) + SHAPE + TO_TABLE);
+    Path file = workspace.resolve("wexrun.yaml");
+    Files.writeString(
+        file,
+        Files.readString(file).replace("gates:\n    in: w", "gates:\n    origin: true\n    in: w"));
+    return workspace;
+  }
+
+  /** A fresh workspace like the direct one, with a text of its pipeline by which all lines die. */
+  Path spoiled(Path lines) throws IOException {
+    return workspace(
+        "spoiled",
+        "pipeline: load\n"
+            + intake(lines)
+            + SHAPE.replace(" card={card}", " crad={card}")
+            + TO_TABLE);
+  }
+
+  /** Gives a spoiled workspace the right text. */
+  static void mend(Path workspace) throws IOException {
+    Path file = workspace.resolve("pipelines/gates.yaml");
+    Files.writeString(file, Files.readString(file).replace(" crad={card}", " card={card}"));
+  }
+
   /** A fresh workspace with one pipeline from the file into Parquet files in a folder. */
   Path intoFolder(Path lines) throws IOException {
     Path workspace =
@@ -189,6 +215,17 @@ record GateData(Path folder) {
                     + ") as gates")) {
       row.next();
       return row.getString(1);
+    }
+  }
+
+  /** Bytes that a database file needs. */
+  static long size(Path database) throws SQLException {
+    try (Connection connection = DriverManager.getConnection("jdbc:duckdb:" + database);
+        Statement statement = connection.createStatement();
+        ResultSet row =
+            statement.executeQuery("select used_blocks * block_size from pragma_database_size()")) {
+      row.next();
+      return row.getLong(1);
     }
   }
 

@@ -171,6 +171,43 @@ final class Workloads {
     return figures;
   }
 
+  /** File to a table whose rows tell their origin, against the run without that. */
+  Figures origin(long count) throws Exception {
+    Figures figures =
+        new Figures(String.format(Locale.ROOT, "%,d lines, with the origin of rows", count));
+    Path lines = data.lines(count);
+    List<Double> sizes = new ArrayList<>();
+    for (int round = 0; round < rounds; round++) {
+      Path with = data.withOrigin(lines);
+      run(figures, load(with).named("with origin"));
+      Path without = data.direct(lines);
+      run(figures, load(without).named("without"));
+      double size = GateData.size(with.resolve("warehouse.db"));
+      sizes.add(size / GateData.size(without.resolve("warehouse.db")));
+    }
+    figures.finding("of the speed without it", figures.ratio("with origin", "without"), 1 / 1.08);
+    figures.finding("of its size, the table without it has", 1 / Figures.median(sizes), 1 / 1.06);
+    return figures;
+  }
+
+  /** Dead letters through the mended pipeline, against a run over the same lines. */
+  Figures replay(long count) throws Exception {
+    Figures figures = new Figures(String.format(Locale.ROOT, "%,d dead letters, replayed", count));
+    Path lines = data.lines(count);
+    for (int round = 0; round < rounds; round++) {
+      Path spoiled = data.spoiled(lines);
+      load(spoiled).run();
+      GateData.mend(spoiled);
+      run(figures, Program.wexrun("replay", "replay", "load", "--workspace", spoiled.toString()));
+      Path direct = data.direct(lines);
+      run(figures, load(direct).named("run"));
+      String rows = GateData.digest(direct.resolve("warehouse.db"));
+      requireSame(rows, GateData.digest(spoiled.resolve("warehouse.db")), "the replay");
+    }
+    figures.finding("of the speed of a run", figures.ratio("replay", "run"), 0.5);
+    return figures;
+  }
+
   /** More and more lines: the time per line should stay. */
   Figures growth(List<Long> counts) throws Exception {
     Figures figures = new Figures("cost as work grows");

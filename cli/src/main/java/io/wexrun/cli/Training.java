@@ -1,6 +1,8 @@
 package io.wexrun.cli;
 
 import java.io.IOException;
+import java.lang.management.CompilationMXBean;
+import java.lang.management.ManagementFactory;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.List;
@@ -11,6 +13,9 @@ import java.util.stream.Stream;
  * be archived for quicker starts. Called when Wexrun is built.
  */
 final class Training {
+  private static final int TRIES = 60;
+  private static final long QUIET_MILLIS = 500;
+
   private Training() {}
 
   /**
@@ -28,7 +33,26 @@ final class Training {
     for (Path file : data(demo)) {
       Main.run(terminal, "look", file.toString());
     }
+    letCompile();
     System.exit(0);
+  }
+
+  /**
+   * Waits until nothing is compiled any more. A method that waits for its compiler when the archive
+   * is written is archived as one that waits, and never compiled where the archive is used.
+   */
+  private static void letCompile() {
+    CompilationMXBean compiler = ManagementFactory.getCompilationMXBean();
+    long before = -1;
+    for (int tries = 0; tries < TRIES && before != compiler.getTotalCompilationTime(); tries++) {
+      before = compiler.getTotalCompilationTime();
+      try {
+        Thread.sleep(QUIET_MILLIS);
+      } catch (InterruptedException e) {
+        Thread.currentThread().interrupt();
+        return;
+      }
+    }
   }
 
   /** Files of lines, JSON and CSV. */

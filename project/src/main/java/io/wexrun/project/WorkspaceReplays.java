@@ -20,6 +20,7 @@ import io.wexrun.project.open.WorkspaceSite;
 import io.wexrun.project.run.Replaying;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.Reader;
+import io.wexrun.queue.log.Partition;
 import io.wexrun.queue.log.QueueRecord;
 import io.wexrun.state.Replays;
 import io.wexrun.state.Replays.Kind;
@@ -205,8 +206,11 @@ public final class WorkspaceReplays {
     Replay plan;
     try (Queue open = queue.get()) {
       Chosen chosen = Chosen.of(pipeline, site.stateIfAny()).in(open);
+      if (filter.equals(DeadFilter.ALL) && chosen.isEmpty()) {
+        letters = all(open, parts);
+      }
       Reader records = open.readFromOldest();
-      List<QueueRecord> next = records.poll(LETTERS, Duration.ZERO);
+      List<QueueRecord> next = letters > 0 ? List.of() : records.poll(LETTERS, Duration.ZERO);
       while (!next.isEmpty()) {
         for (QueueRecord record : next) {
           KeptLetter kept = Chosen.kept(pipeline, record);
@@ -253,6 +257,21 @@ public final class WorkspaceReplays {
         };
     history.note(act, pipeline, what);
     return Optional.of(facts(begun, Map.of()));
+  }
+
+  /** How many letters a queue has, and where. */
+  private static long all(Queue queue, Map<Integer, Replays.Part> parts) {
+    long letters = 0;
+    for (int number = 0; number < queue.partitions(); number++) {
+      Partition partition = queue.partition(number);
+      long oldest = partition.oldest();
+      long records = partition.records(oldest);
+      if (records > 0) {
+        parts.put(number, new Replays.Part(number, oldest, partition.end()));
+        letters += records;
+      }
+    }
+    return letters;
   }
 
   /**

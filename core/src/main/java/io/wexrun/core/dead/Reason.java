@@ -1,7 +1,10 @@
 package io.wexrun.core.dead;
 
+import java.util.Arrays;
 import java.util.Locale;
+import java.util.Map;
 import java.util.Optional;
+import java.util.stream.Collectors;
 
 /** Why a record died. A code never changes its meaning. */
 public enum Reason {
@@ -36,19 +39,19 @@ public enum Reason {
   /** The record has a field that the table has no column for, and takes none. */
   NEW_FIELD;
 
+  private static final Map<String, Reason> BY_CODE =
+      Arrays.stream(values()).collect(Collectors.toUnmodifiableMap(Reason::code, reason -> reason));
+
+  private final String code = name().toLowerCase(Locale.ROOT).replace('_', '-');
+
   /** The code as it is written: {@code no-match}. */
   public String code() {
-    return name().toLowerCase(Locale.ROOT).replace('_', '-');
+    return code;
   }
 
   /** The reason with a code; empty if there is none. */
   public static Optional<Reason> of(String code) {
-    for (Reason reason : values()) {
-      if (reason.code().equals(code)) {
-        return Optional.of(reason);
-      }
-    }
-    return Optional.empty();
+    return Optional.ofNullable(BY_CODE.get(code));
   }
 
   @Override

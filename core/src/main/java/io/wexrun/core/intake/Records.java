@@ -2,9 +2,9 @@ package io.wexrun.core.intake;
 
 import java.util.Arrays;
 import java.util.BitSet;
-import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.function.IntFunction;
 
 /**
  * The raw records of a block: for each one its bytes and its position. Immutable once built; shares
@@ -44,7 +44,7 @@ public final class Records {
       FilePlace place,
       long[] times,
       Envelopes envelopes,
-      List<Former> formers,
+      IntFunction<Former> formers,
       int shift,
       boolean lines) {
     Origin from(Block block) {
@@ -194,9 +194,9 @@ public final class Records {
    * The same records as dead letters that are replayed.
    *
    * @param source the source partition from which all of them came first
-   * @param formers what they were before, one for each record
+   * @param formers what they were before, by their number; pure, for several threads
    */
-  public Records replayed(String source, List<Former> formers) {
+  public Records replayed(String source, IntFunction<Former> formers) {
     return with(
         new Origin(
             source,
@@ -206,7 +206,7 @@ public final class Records {
             origin.place,
             origin.times,
             origin.envelopes,
-            List.copyOf(formers),
+            formers,
             origin.shift,
             origin.lines));
   }
@@ -218,7 +218,7 @@ public final class Records {
 
   /** What a record was before that is {@linkplain #areReplayed replayed}. */
   public Former former(int record) {
-    return origin.formers.get(record + origin.shift);
+    return origin.formers.apply(record + origin.shift);
   }
 
   /**

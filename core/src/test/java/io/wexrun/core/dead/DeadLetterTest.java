@@ -94,6 +94,26 @@ class DeadLetterTest {
     assertThat(records.bytes(1)).isEqualTo("at 30".getBytes(StandardCharsets.UTF_8));
   }
 
+  /** What waits in a channel is bounded by the bytes of blocks, so all of it must be in them. */
+  @Test
+  void whatALetterCameWithIsInTheBytesOfItsBlock() {
+    byte[] raw = {};
+    Map<String, String> headers = Map.of("from", "gate-7".repeat(100));
+    Optional<byte[]> key = Optional.of(new byte[500]);
+    DeadLetter.Original original =
+        new DeadLetter.Original(raw, "q/0", 1, raw, 0, 0, 0, "", "", key, headers);
+    DeadLetter plain = letter("q/0", 1, Optional.empty());
+    LetterBlock letters = new LetterBlock();
+    for (int i = 0; i < 1000; i++) {
+      letters.add(i, new DeadLetter(original, plain.death(), plain.life()));
+    }
+    assertThat(letters.bytes()).isBetween(1000 * 1100, 1000 * 1200);
+    Block block = letters.block(new SourcePartition("replay://1/0"), 0, 1000);
+    assertThat(block.length()).isEqualTo(letters.bytes()).isEqualTo(block.data().length);
+    assertThat(block.records().headers(999)).isEqualTo(headers);
+    assertThat(block.records().key(500).orElseThrow()).hasSize(500);
+  }
+
   private static DeadLetter letter(String source, long position, Optional<Former.Part> part) {
     byte[] raw = ("at " + position).getBytes(StandardCharsets.UTF_8);
     return new DeadLetter(

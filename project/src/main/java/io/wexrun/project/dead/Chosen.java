@@ -77,6 +77,11 @@ public final class Chosen {
     return some.size() == replays.size() ? this : new Chosen(pipeline, some, positions);
   }
 
+  /** Whether nothing was chosen. */
+  public boolean isEmpty() {
+    return replays.isEmpty();
+  }
+
   /** The letter that a record of a queue of dead letters is. */
   public static KeptLetter kept(String pipeline, QueueRecord record) {
     DeadLetter letter = DeadLetters.read(record);

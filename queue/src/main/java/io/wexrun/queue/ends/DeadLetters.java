@@ -38,48 +38,80 @@ public final class DeadLetters {
    * @throws IllegalArgumentException if the record is none: it has no known {@code reason}
    */
   public static DeadLetter read(QueueRecord record) {
-    Map<String, String> headers = record.headers();
-    String code = headers.getOrDefault("reason", "");
+    Read read = new Read();
+    record.headers().forEach(read::header);
     Reason reason =
-        Reason.of(code)
+        Reason.of(read.reason)
             .orElseThrow(
                 () ->
                     new IllegalArgumentException(
                         "record "
                             + record.position()
                             + " is not a dead letter: reason '"
-                            + code
+                            + read.reason
                             + "'"));
-    Map<String, String> original = new LinkedHashMap<>();
-    headers.forEach(
-        (name, value) -> {
-          if (name.startsWith(ORIGINAL)) {
-            original.put(name.substring(ORIGINAL.length()), value);
-          }
-        });
     return new DeadLetter(
         new DeadLetter.Original(
             record.value(),
-            headers.getOrDefault("source", ""),
-            number(headers, "position", -1),
+            read.source,
+            read.position,
             record.sourceHeader(),
             record.takenMillis() * 1000,
-            number(headers, "written", 0),
-            number(headers, "line", 0),
-            headers.getOrDefault("member", ""),
-            headers.getOrDefault("host", ""),
+            read.written,
+            read.line,
+            read.member,
+            read.host,
             record.key(),
-            original),
-        new DeadLetter.Death(
-            reason,
-            headers.getOrDefault("step", ""),
-            headers.getOrDefault("field", ""),
-            headers.getOrDefault("detail", ""),
-            headers.getOrDefault("version", "")),
+            read.original),
+        new DeadLetter.Death(reason, read.step, read.field, read.detail, read.version),
         new DeadLetter.Life(
-            number(headers, "deaths", 1),
-            number(headers, "died", record.timeMillis() * 1000),
-            Optional.ofNullable(headers.get("part")).map(Former.Part::of)));
+            read.deaths, read.died < 0 ? record.timeMillis() * 1000 : read.died, read.part));
+  }
+
+  /** What the headers of a letter say. */
+  private static final class Read {
+    private String reason = "";
+    private String step = "";
+    private String field = "";
+    private String detail = "";
+    private String version = "";
+    private String source = "";
+    private String member = "";
+    private String host = "";
+    private long position = -1;
+    private long written;
+    private long line;
+    private long deaths = 1;
+    private long died = -1;
+    private Optional<Former.Part> part = Optional.empty();
+    private Map<String, String> original = Map.of();
+
+    void header(String name, String value) {
+      switch (name) {
+        case "reason" -> reason = value;
+        case "step" -> step = value;
+        case "field" -> field = value;
+        case "detail" -> detail = value;
+        case "version" -> version = value;
+        case "source" -> source = value;
+        case "member" -> member = value;
+        case "host" -> host = value;
+        case "position" -> position = Long.parseLong(value);
+        case "written" -> written = Long.parseLong(value);
+        case "line" -> line = Long.parseLong(value);
+        case "deaths" -> deaths = Long.parseLong(value);
+        case "died" -> died = Long.parseLong(value);
+        case "part" -> part = Optional.of(Former.Part.of(value));
+        default -> other(name, value);
+      }
+    }
+
+    private void other(String name, String value) {
+      if (name.startsWith(ORIGINAL)) {
+        original = original.isEmpty() ? new LinkedHashMap<>() : original;
+        original.put(name.substring(ORIGINAL.length()), value);
+      }
+    }
   }
 
   /**
@@ -140,10 +172,5 @@ public final class DeadLetters {
     pack.seal(to.options().codec());
     int partition = last.partition() % to.partitions();
     to.partition(partition).append(pack, to.partition(partition).end() + 1);
-  }
-
-  private static long number(Map<String, String> headers, String name, long otherwise) {
-    String value = headers.get(name);
-    return value == null ? otherwise : Long.parseLong(value);
   }
 }

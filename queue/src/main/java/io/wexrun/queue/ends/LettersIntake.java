@@ -51,6 +51,8 @@ public final class LettersIntake implements Intake {
     private final Part part;
     private final Deque<QueueRecord> read = new ArrayDeque<>();
     private boolean assigned;
+    private Partition.Chunk chunk;
+    private int chunkAt;
     private long readTo;
     private long from;
 
@@ -59,7 +61,14 @@ public final class LettersIntake implements Intake {
     }
 
     boolean drained() {
-      return !assigned || read.isEmpty() && readTo >= part.until();
+      return !assigned || read.isEmpty() && chunk == null && readTo >= part.until();
+    }
+
+    /** Takes the next pack of the chunk apart. */
+    void open() {
+      chunkAt = Packs.records(part.partition(), chunk.data(), chunkAt, chunk.length(), from, read);
+      read.removeIf(record -> record.position() >= part.until());
+      chunk = chunkAt < chunk.length() ? chunk : null;
     }
   }
 
@@ -98,6 +107,7 @@ public final class LettersIntake implements Intake {
     reading.from = position;
     reading.readTo = Math.max(position, partition.oldest());
     reading.read.clear();
+    reading.chunk = null;
   }
 
   @Override
@@ -142,7 +152,11 @@ public final class LettersIntake implements Intake {
   /** Reads on if need be; false if there is nothing more. */
   private boolean fill(Reading reading) {
     Partition partition = queue.partition(reading.part.partition());
-    while (reading.read.isEmpty() && reading.readTo < reading.part.until()) {
+    while (reading.read.isEmpty() && !reading.drained()) {
+      if (reading.chunk != null) {
+        reading.open();
+        continue;
+      }
       reading.readTo = Math.max(reading.readTo, partition.oldest());
       Optional<Partition.Chunk> chunk;
       try {
@@ -154,10 +168,8 @@ public final class LettersIntake implements Intake {
         reading.readTo = reading.part.until(); // The queue was cut: there is no more.
         return false;
       }
-      int number = reading.part.partition();
-      Packs.records(number, chunk.get().data(), chunk.get().length(), reading.readTo).stream()
-          .filter(record -> record.position() < reading.part.until())
-          .forEach(reading.read::add);
+      reading.chunk = chunk.get();
+      reading.chunkAt = 0;
       reading.readTo = chunk.get().end();
     }
     return !reading.read.isEmpty();

@@ -32,7 +32,7 @@ public record PackHead(String producer, byte[] sourceHeader, Map<String, String>
   /** Reads the head that begins at a place. */
   static PackHead read(byte[] data, int at) {
     Varints in = new Varints(data, at);
-    return new PackHead(in.text(), in.bytes((int) in.next()), in.headers());
+    return new PackHead(in.text(), in.bytes((int) in.next()), in.headers(Map.of()));
   }
 
   /** The producer alone. */

@@ -10,7 +10,6 @@ import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.BitSet;
 import java.util.Collection;
-import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -119,17 +118,8 @@ public final class Packs {
       in.skip(Math.max(0, keyLength(in)));
       in.next();
       in.next();
-      return together(common.floorEntry(record).getValue(), in.headers());
+      return in.headers(common.floorEntry(record).getValue());
     }
-  }
-
-  private static Map<String, String> together(Map<String, String> common, Map<String, String> own) {
-    if (common.isEmpty() || own.isEmpty()) {
-      return own.isEmpty() ? common : own;
-    }
-    Map<String, String> all = new LinkedHashMap<>(common);
-    all.putAll(own);
-    return all;
   }
 
   private static boolean anyCompressed(Block block) {
@@ -192,7 +182,7 @@ public final class Packs {
     in.next(); // It has no key.
     in.next();
     in.next();
-    return in.headers();
+    return in.headers(Map.of());
   }
 
   /** All records of the whole packs in {@code data[0, length)}, from a position on. */
@@ -229,7 +219,7 @@ public final class Packs {
     Optional<byte[]> keyBytes = key < 0 ? Optional.empty() : Optional.of(in.bytes(key));
     long time = firstTime + in.next();
     long taken = time - in.next();
-    Map<String, String> headers = together(head.headers(), in.headers());
+    Map<String, String> headers = in.headers(head.headers());
     byte[] value = in.bytes((int) in.next());
     return new QueueRecord(
         partition, position, time, taken, keyBytes, headers, head.sourceHeader(), value);
