@@ -16,8 +16,10 @@ import io.wexrun.queue.Placement;
 import io.wexrun.queue.Queue;
 import io.wexrun.queue.log.PackBuilder;
 import io.wexrun.queue.log.PackHead;
+import java.util.ArrayDeque;
 import java.util.ArrayList;
 import java.util.Arrays;
+import java.util.Deque;
 import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -25,6 +27,7 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalInt;
 import java.util.Set;
+import java.util.concurrent.ConcurrentHashMap;
 
 /**
  * A queue as the target of a pipeline: appends the raw records, with the header of their source,
@@ -35,16 +38,20 @@ import java.util.Set;
  * after the block that a pack's records come from. So each partition of the queue knows how far it
  * has got with each source partition, whatever part of a flush was written before a crash.
  *
- * <p>Staged packs wait in memory, since what is appended can be read at once.
+ * <p>Staged packs wait in memory, since what is appended can be read at once; those of a large
+ * flush are not all made before it is committed.
  */
 final class QueueTarget implements Target {
   private static final String KEY = "key";
+
+  /** About so many bytes of packs are made before a flush is committed. */
+  private static final int STAGED = 16 << 20;
 
   private final Queue queue;
   private final String prefix;
   private final List<String> common;
   private final String renamed;
-  private final Map<SourcePartition, long[]> done = new HashMap<>();
+  private final Map<SourcePartition, long[]> done = new ConcurrentHashMap<>();
   private final Map<SourcePartition, long[]> expected = new HashMap<>();
 
   /** A pack that is ready to be appended to a partition. */
@@ -115,13 +122,22 @@ final class QueueTarget implements Target {
 
   @Override
   public Staged stage(Flush flush) {
-    List<Ready> ready = new ArrayList<>();
-    flush.parts().forEach(part -> ready.addAll(packs(part)));
+    Deque<Ready> ready = new ArrayDeque<>();
+    Deque<Flush.Part> later = new ArrayDeque<>(flush.parts());
+    for (long bytes = 0; bytes < STAGED && !later.isEmpty(); ) {
+      for (Ready each : packs(later.remove())) {
+        bytes += each.pack().data().length;
+        ready.add(each);
+      }
+    }
     return () -> {
       long written = 0;
-      for (Ready each : ready) {
-        append(each);
-        written += each.pack().count();
+      while (!ready.isEmpty() || !later.isEmpty()) {
+        if (ready.isEmpty()) {
+          ready.addAll(packs(later.remove()));
+        } else {
+          written += append(ready.remove());
+        }
       }
       queue.sync();
       queue.appended();
@@ -129,11 +145,12 @@ final class QueueTarget implements Target {
     };
   }
 
-  private void append(Ready ready) {
+  private int append(Ready ready) {
     long[] ends = of(expected, ready.part().source());
     long end = ready.part().end();
     queue.partition(ready.partition()).appendAfter(ends[ready.partition()], ready.pack(), end);
     ends[ready.partition()] = end;
+    return ready.pack().count();
   }
 
   /** The rows of a block as at most one pack for each partition. */
