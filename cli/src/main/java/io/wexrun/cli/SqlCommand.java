@@ -28,8 +28,7 @@ import picocli.CommandLine.Spec;
       "Exit codes: 0 done; 2 no such store; 3 the store is held, or does not take the query, or "
           + "it does not only read.",
       "",
-      "Examples: wexrun sql \"select result, count(*) from scans group by result\"",
-      "          wexrun sql --store archive \"select max(time) from position_files\""
+      "Example: wexrun sql \"select result, count(*) from scans group by result\""
     })
 final class SqlCommand implements Callable<Integer> {
   private final Terminal terminal;

@@ -26,6 +26,7 @@ import java.util.Optional;
 import java.util.OptionalInt;
 import java.util.UUID;
 import java.util.concurrent.CopyOnWriteArrayList;
+import java.util.concurrent.TimeUnit;
 import java.util.function.Supplier;
 
 /**
@@ -42,10 +43,13 @@ import java.util.function.Supplier;
  */
 public final class Queue implements AutoCloseable {
   /** So many bytes of a pack mostly hold its head. */
+  private static final long REFRESH = TimeUnit.MILLISECONDS.toNanos(20);
+
   private static final int PEEK = 1024;
 
   private static final long NOTE_SYNCED = Duration.ofSeconds(10).toNanos();
 
+  private volatile long refreshed = System.nanoTime() - REFRESH - 1;
   private final List<Runnable> appends = new CopyOnWriteArrayList<>();
   private final String name;
   private final UUID id;
@@ -407,6 +411,28 @@ public final class Queue implements AutoCloseable {
   public void refresh() {
     if (!writable) {
       partitions.forEach(Partition::refresh);
+      refreshed = System.nanoTime();
+    }
+  }
+
+  /**
+   * Like {@link #refresh()}, unless that was done some milliseconds ago: of a thousand partitions
+   * it takes as long as to read them.
+   *
+   * @return whether what is known is of this moment
+   */
+  public boolean refreshNowAndThen() {
+    boolean due = writable || System.nanoTime() - refreshed > REFRESH;
+    if (due) {
+      refresh();
+    }
+    return due;
+  }
+
+  /** Like {@link #refresh()}, of one partition. */
+  public void refresh(int partition) {
+    if (!writable) {
+      partitions.get(partition).refresh();
     }
   }
 

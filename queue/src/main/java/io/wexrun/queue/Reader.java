@@ -66,17 +66,14 @@ public final class Reader {
   public List<QueueRecord> poll(int most, int bytes, Duration wait) {
     long until = System.nanoTime() + wait.toNanos();
     while (true) {
-      queue.refresh();
-      for (int tried = 0; tried < positions.length; tried++) {
-        int partition = turn;
-        List<QueueRecord> records = read(partition, most, bytes);
-        // What was read of one partition is handed out before the next: only one is in memory.
-        if (aheads[partition].isEmpty()) {
-          turn = (turn + 1) % positions.length;
-        }
-        if (!records.isEmpty()) {
-          return records;
-        }
+      boolean fresh = queue.refreshNowAndThen();
+      List<QueueRecord> records = known(most, bytes);
+      if (records.isEmpty() && !fresh) {
+        queue.refresh();
+        records = known(most, bytes);
+      }
+      if (!records.isEmpty()) {
+        return records;
       }
       long left = (until - System.nanoTime()) / 1_000_000;
       if (left <= 0) {
@@ -84,6 +81,22 @@ public final class Reader {
       }
       queue.awaitAppend(left);
     }
+  }
+
+  /** The next records of those that are known to be there. */
+  private List<QueueRecord> known(int most, int bytes) {
+    for (int tried = 0; tried < positions.length; tried++) {
+      int partition = turn;
+      List<QueueRecord> records = read(partition, most, bytes);
+      // What was read of one partition is handed out before the next: only one is in memory.
+      if (aheads[partition].isEmpty()) {
+        turn = (turn + 1) % positions.length;
+      }
+      if (!records.isEmpty()) {
+        return records;
+      }
+    }
+    return List.of();
   }
 
   private List<QueueRecord> read(int partition, int most, int bytes) {

@@ -154,7 +154,7 @@ public final class QueueIntake implements Intake {
   public void assign(SourcePartition source, long position) {
     int number = number(source);
     Partition partition = queue.partition(number);
-    queue.refresh();
+    queue.refresh(number);
     if (position < partition.oldest() || position > partition.end()) {
       throw OutsideException.lasting(
           "the tally goes on at position "
@@ -178,8 +178,12 @@ public final class QueueIntake implements Intake {
 
   @Override
   public Optional<Block> poll(Duration wait) {
-    queue.refresh();
+    boolean fresh = queue.refreshNowAndThen();
     Optional<Block> block = next();
+    if (block.isEmpty() && !fresh) {
+      queue.refresh();
+      block = next();
+    }
     if (block.isEmpty() && !wait.isZero() && !fed.getAsBoolean()) {
       queue.awaitAppend(wait.toMillis());
       queue.refresh();
