@@ -241,4 +241,38 @@ class PostgresCommandTest {
     assertThat(run.exit()).isEqualTo(3);
     assertThat(run.err()).contains("role \"nobody\" does not exist");
   }
+
+  /** Some rows change, one is there twice, and all are the same but for a column's type. */
+  @Test
+  void aRebuildIsComparedAndPutInThePlaceOfItsTables() throws IOException {
+    start();
+    write(1000);
+    assertThat(here.run("run", "--once").exit()).isZero();
+    String twice = "insert into scans select * from scans where n = 5";
+    assertThat(here.run("sql", "--write", twice).exit()).isZero();
+    Path load = here.folder().resolve("pipelines/load.yaml");
+    String changed =
+        "shape: [template: '{n:long} {gate}', set: {gate: 'n > 990 ? \"far\" : gate'}]";
+    changed =
+        changed
+            .replace(", set:", "}, {set:")
+            .replace("[template", "[{template")
+            .replace("}]", "}}]");
+    Files.writeString(
+        load, Files.readString(load).replace("shape: [template: '{n:long} {gate}']", changed));
+    assertThat(here.run("check").out()).isEmpty();
+    Result built = here.run("rebuild", "load");
+    assertThat(built.exit()).as(built.err()).isZero();
+    String compared = here.run("rebuild", "load", "--compare").out();
+    assertThat(compared)
+        .contains("scans: 1,001 rows before, 1,000 after")
+        .containsPattern("11 +only before\\n +10 +only after")
+        .containsPattern("far +0 before +10 after")
+        .contains("gate: ");
+    assertThat(here.run("rebuild", "load", "--swap").exit()).isZero();
+    String far = "select count(*)::int a from scans where gate = 'far'";
+    assertThat(here.run("sql", "--json", far).json().get("rows").get(0).get("a").asInt())
+        .isEqualTo(10);
+    assertThat(rows()).isEqualTo("1000 1000 1000");
+  }
 }

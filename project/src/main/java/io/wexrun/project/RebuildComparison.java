@@ -88,8 +88,9 @@ final class RebuildComparison {
             .apply(
                 with
                     + "select (select count(*) from b), (select count(*) from a),"
-                    + " (select count(*) from ob), (select count(*) from oa), "
-                    + changed(by))
+                    + " (select coalesce(sum(x - y), 0) from d where x > y),"
+                    + " (select coalesce(sum(y - x), 0) from d where y > x), "
+                    + changed(by, compared))
             .rows()
             .get(0);
     List<String> missing = names(there);
@@ -164,8 +165,25 @@ final class RebuildComparison {
         + list
         + " from "
         + Querying.quoted(after)
-        + " t), ob as (select * from b except all select * from a), oa as (select * from a except"
-        + " all select * from b) ";
+        + " t), d as materialized (select h, sum(x) as x, sum(y) as y from (select "
+        + digest(columns)
+        + " as h, 1 as x, 0 as y from b union all select "
+        + digest(columns)
+        + ", 0, 1 from a) u group by h having sum(x) <> sum(y)) ";
+  }
+
+  /** What stands for values in few bytes: different for different ones, as far as MD5 is. */
+  private static String digest(List<String> columns) {
+    return columns.stream()
+        .map(Querying::quoted)
+        .map(column -> "coalesce(length(" + column + ") || ':' || " + column + ", '-')")
+        .collect(Collectors.joining(" || ", "cast(md5(", ") as uuid)"));
+  }
+
+  /** Rows of which one side has more than the other. */
+  private static String more(String side, List<String> compared) {
+    String which = side.equals("b") ? "x > y" : "y > x";
+    return side + " where " + digest(compared) + " in (select h from d where " + which + ")";
   }
 
   private static String bounds(Map<SourcePartition, Long> reached) {
@@ -186,40 +204,36 @@ final class RebuildComparison {
     return columns.stream().map(Querying::quoted).collect(Collectors.joining(", "));
   }
 
-  private static String changed(List<String> by) {
+  private static String changed(List<String> by, List<String> compared) {
+    String key = by.isEmpty() ? "" : "(select " + digest(by) + " from ";
     return by.isEmpty()
         ? "0"
-        : "(select count(*) from (select distinct "
-            + list(by)
-            + " from ob intersect select distinct "
-            + list(by)
-            + " from oa) c)";
+        : "(select count(*) from ("
+            + key
+            + more("b", compared)
+            + ") intersect "
+            + key
+            + more("a", compared)
+            + ")) c)";
   }
 
+  /** Of each column the values that one side has more often; rows that both have do not count. */
   private List<Values> values(String with, List<String> columns) {
     List<Values> all = new ArrayList<>();
     for (String column : columns) {
-      String differing =
-          "(select v, sum(x) as x, sum(y) as y from (select "
-              + Querying.quoted(column)
-              + " as v, 1 as x, 0 as y from ob union all select "
-              + Querying.quoted(column)
-              + ", 0, 1 from oa) u group by v having sum(x) <> sum(y)) d";
+      String value = Querying.quoted(column);
       List<List<Object>> rows =
           store
               .apply(
                   with
-                      + "select v, x, y, (select count(*) from "
-                      + differing
-                      + "), (select count(*) from b where b."
-                      + Querying.quoted(column)
-                      + " is not distinct from e.v), (select count(*) from a where a."
-                      + Querying.quoted(column)
-                      + " is not distinct from e.v) from (select v, x, y from "
-                      + differing
+                      + ", e as materialized (select v, sum(x) as x, sum(y) as y from (select "
+                      + value
+                      + " as v, 1 as x, 0 as y from b union all select "
+                      + value
+                      + ", 0, 1 from a) u group by v having sum(x) <> sum(y))"
+                      + " select v, x, y, (select count(*) from e) from e"
                       + " order by abs(x - y) desc, v limit "
-                      + MOST_VALUES
-                      + ") e order by abs(x - y) desc, v")
+                      + MOST_VALUES)
               .rows();
       if (!rows.isEmpty()) {
         all.add(
@@ -227,7 +241,7 @@ final class RebuildComparison {
                 column,
                 number(rows.get(0), 3),
                 rows.stream()
-                    .map(row -> new Count(text(row.get(0)), number(row, 4), number(row, 5)))
+                    .map(row -> new Count(text(row.get(0)), number(row, 1), number(row, 2)))
                     .toList()));
       }
     }
@@ -243,11 +257,15 @@ final class RebuildComparison {
     Answer answer =
         store.apply(
             with
-                + "select * from (select 'before' as side, * from (select * from ob order by "
+                + "select * from (select 'before' as side, * from (select * from "
+                + more("b", columns)
+                + " order by "
                 + order
                 + " limit "
                 + MOST_EXAMPLES / 2
-                + ") p union all select 'after', * from (select * from oa order by "
+                + ") p union all select 'after', * from (select * from "
+                + more("a", columns)
+                + " order by "
                 + order
                 + " limit "
                 + MOST_EXAMPLES / 2
