@@ -251,15 +251,9 @@ class PostgresCommandTest {
     String twice = "insert into scans select * from scans where n = 5";
     assertThat(here.run("sql", "--write", twice).exit()).isZero();
     Path load = here.folder().resolve("pipelines/load.yaml");
-    String changed =
-        "shape: [template: '{n:long} {gate}', set: {gate: 'n > 990 ? \"far\" : gate'}]";
-    changed =
-        changed
-            .replace(", set:", "}, {set:")
-            .replace("[template", "[{template")
-            .replace("}]", "}}]");
-    Files.writeString(
-        load, Files.readString(load).replace("shape: [template: '{n:long} {gate}']", changed));
+    String template = "template: '{n:long} {gate}'";
+    String far = "{set: {gate: 'n > 990 ? \"far\" : gate'}}";
+    Files.writeString(load, Files.readString(load).replace(template, "{" + template + "}, " + far));
     assertThat(here.run("check").out()).isEmpty();
     Result built = here.run("rebuild", "load");
     assertThat(built.exit()).as(built.err()).isZero();
@@ -270,8 +264,8 @@ class PostgresCommandTest {
         .containsPattern("far +0 before +10 after")
         .contains("gate: ");
     assertThat(here.run("rebuild", "load", "--swap").exit()).isZero();
-    String far = "select count(*)::int a from scans where gate = 'far'";
-    assertThat(here.run("sql", "--json", far).json().get("rows").get(0).get("a").asInt())
+    String count = "select count(*)::int a from scans where gate = 'far'";
+    assertThat(here.run("sql", "--json", count).json().get("rows").get(0).get("a").asInt())
         .isEqualTo(10);
     assertThat(rows()).isEqualTo("1000 1000 1000");
   }

@@ -10,7 +10,6 @@ import io.wexrun.core.tally.SourceTally;
 import io.wexrun.project.facts.Completeness;
 import java.time.Duration;
 import java.time.Instant;
-import java.util.Comparator;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -34,12 +33,9 @@ final class Edge {
    * How complete the tables of a pipeline are.
    *
    * @param books those of its sources
+   * @param newest the latest event of all its rows, those that were revived included
    */
-  Completeness of(String name, Map<SourcePartition, SourceTally> books) {
-    Optional<Instant> newest =
-        books.values().stream()
-            .flatMap(tally -> tally.newest().stream())
-            .max(Comparator.naturalOrder());
+  Completeness of(String name, Map<SourcePartition, SourceTally> books, Optional<Instant> newest) {
     Optional<Pipeline> pipeline = scene.definition().pipeline(name);
     if (pipeline.isEmpty()) {
       return new Completeness(

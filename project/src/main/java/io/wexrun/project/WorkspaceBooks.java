@@ -7,6 +7,7 @@ import io.wexrun.core.tally.TimeTally;
 import io.wexrun.project.facts.Completeness;
 import io.wexrun.project.facts.Proof;
 import io.wexrun.state.WorkspaceState;
+import java.time.Instant;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
@@ -39,7 +40,8 @@ public final class WorkspaceBooks {
    * @param pipeline its name; it may be one that is not defined any more
    */
   public Completeness complete(String pipeline) {
-    return new Edge(scene).of(pipeline, bySource(pipeline));
+    Optional<Instant> newest = state.get().flatMap(known -> known.tally().tally(pipeline).newest());
+    return new Edge(scene).of(pipeline, bySource(pipeline), newest);
   }
 
   /** What was accounted for over time, in order. */
