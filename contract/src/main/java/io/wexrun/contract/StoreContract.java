@@ -759,4 +759,36 @@ public abstract class StoreContract {
     }
     assertThat(rows(table)).hasSize(2);
   }
+
+  /** A row that is refused replaces none. Of stores that are databases. */
+  @Test
+  void ofRowsWithOneKeyTheNewestThatIsTakenStays() {
+    Table table = table("sales", "sale", "int", "price", "int").keyed(List.of("sale"));
+    List<List<String>> sales =
+        List.of(
+            List.of("1", "5"),
+            List.of("2", "3"),
+            List.of("1", "7"),
+            List.of("1", "50"),
+            List.of("3", "70"));
+    Flush.Part part = new Flush.Part(S, 0, 5, TypedRows.of(table.schema(), sales));
+    try (Store store = open()) {
+      assumeThat(store instanceof Querying && answers() && replaces()).isTrue();
+      ((Querying) store)
+          .change(
+              "create table sales (sale integer not null unique,"
+                  + " price integer check (price < 10))");
+      try (Target target = store.target("p", table)) {
+        Receipt receipt = target.stage(new Flush(List.of(part))).commit();
+        assertThat(receipt.written()).isEqualTo(3);
+        assertThat(receipt.refused()).extracting(Refusal::position).containsExactly(3L, 4L);
+      }
+      try (Target target = store.target("p", table)) {
+        Receipt again = target.stage(new Flush(List.of(part))).commit();
+        assertThat(again.skipped()).isEqualTo(3);
+        assertThat(again.refused()).hasSize(2);
+      }
+    }
+    assertThat(rows(table)).containsExactlyInAnyOrder(List.of(1, 7), List.of(2, 3));
+  }
 }

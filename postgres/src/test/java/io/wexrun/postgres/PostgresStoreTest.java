@@ -15,7 +15,6 @@ import io.wexrun.core.schema.Type;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.QueryBounds;
 import io.wexrun.core.target.Receipt;
-import io.wexrun.core.target.Refusal;
 import io.wexrun.core.target.Swapping;
 import io.wexrun.core.target.Target;
 import java.nio.file.Files;
@@ -183,39 +182,6 @@ class PostgresStoreTest {
         .isInstanceOf(OutsideException.class)
         .hasMessage("the query was ended after 1 second");
     assertThat(store.query("select generate_series(1, 10)").rows()).hasSize(10);
-  }
-
-  /** A row that is refused replaces none. */
-  @Test
-  void ofRowsWithOneKeyTheNewestThatIsTakenStays() {
-    store.change(
-        "create table sales (sale integer not null unique, price integer check (price < 10))");
-    Table table =
-        Table.in("w", "sales")
-            .column("sale", Type.Scalar.INT)
-            .column("price", Type.Scalar.INT)
-            .build()
-            .keyed(List.of("sale"));
-    List<List<String>> sales =
-        List.of(
-            List.of("1", "5"),
-            List.of("2", "3"),
-            List.of("1", "7"),
-            List.of("1", "50"),
-            List.of("3", "70"));
-    Flush.Part part = new Flush.Part(S, 0, 5, TypedRows.of(table.schema(), sales));
-    try (Target target = store.target("p", table)) {
-      Receipt receipt = target.stage(new Flush(List.of(part))).commit();
-      assertThat(receipt.written()).isEqualTo(3);
-      assertThat(receipt.refused()).extracting(Refusal::position).containsExactly(3L, 4L);
-    }
-    assertThat(store.query("select sale, price from sales order by sale").rows())
-        .hasToString("[[1, 7], [2, 3]]");
-    try (Target target = store.target("p", table)) {
-      Receipt again = target.stage(new Flush(List.of(part))).commit();
-      assertThat(again.skipped()).isEqualTo(3);
-      assertThat(again.refused()).hasSize(2);
-    }
   }
 
   @Test

@@ -158,7 +158,7 @@ public final class CsvStep extends ParseStep {
         List<String> columns, List<FieldParser.Read> read, Written fields) {
       for (FieldParser.Read each : read) {
         String name = each.from().orElse(each.field().name());
-        if (!columns.contains(name)) {
+        if (!columns.isEmpty() && !columns.contains(name)) { // Without any, that is said already.
           new Written("", fields.path().key(each.field().name()), fields.diagnostics())
               .error(
                   "unknown-column",

@@ -71,6 +71,9 @@ final class FolderAnswers {
 
   private List<FileTable> tables() throws IOException {
     List<FileTable> tables = new ArrayList<>();
+    if (!Files.isDirectory(folder)) {
+      return tables;
+    }
     try (DirectoryStream<Path> folders = Files.newDirectoryStream(folder, Files::isDirectory)) {
       for (Path each : folders) {
         table(each).ifPresent(tables::add);
