@@ -21,7 +21,7 @@ public final class JsonRows {
   private JsonRows() {}
 
   /**
-   * The values of a row, in the order of the table's columns, as {@link StoreContract#rows} wants
+   * The values of a row, in the order of the table's columns, as {@link ValuesContract#rows} wants
    * them.
    *
    * @param json an object

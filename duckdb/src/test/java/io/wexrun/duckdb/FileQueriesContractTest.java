@@ -3,6 +3,7 @@ package io.wexrun.duckdb;
 import io.wexrun.contract.FolderSite;
 import io.wexrun.contract.Folders;
 import io.wexrun.contract.StoreContract;
+import io.wexrun.contract.ValuesContract;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
@@ -20,18 +21,32 @@ import org.junit.jupiter.api.io.TempDir;
 
 /** What folders hold is what queries of them give, whatever the format. */
 class FileQueriesContractTest {
-  /** A folder of one format, whose rows are asked for by SQL. */
-  abstract static class Asked extends StoreContract {
-    @TempDir private Path folder;
+  private static final Settings OUT = Settings.of("folder", "out");
 
-    abstract Settings form(Settings settings);
+  private static Store open(Path folder, Settings settings) {
+    byte[] secret = new byte[EncryptionKey.BYTES];
+    Arrays.fill(secret, (byte) 7);
+    FolderSite site = new FolderSite(folder).with(new EncryptionKey("k", secret));
+    return new FolderConnector().open("w", settings, site);
+  }
+
+  private static List<List<Object>> rows(Store store, Table table) {
+    List<String> columns = table.schema().columns().stream().map(Column::name).toList();
+    String sql = "select " + Names.list(columns) + " from " + Names.name(table.name());
+    try (store) {
+      return ((Comparing) store).has(table.name())
+          ? ((Querying) store).query(sql).rows()
+          : List.of();
+    }
+  }
+
+  @Nested
+  class Parquet extends StoreContract {
+    @TempDir private Path folder;
 
     @Override
     protected Store open() {
-      byte[] secret = new byte[EncryptionKey.BYTES];
-      Arrays.fill(secret, (byte) 7);
-      FolderSite site = new FolderSite(folder).with(new EncryptionKey("k", secret));
-      return new FolderConnector().open("w", form(Settings.of("folder", "out")), site);
+      return FileQueriesContractTest.open(folder, OUT.with("format", "parquet"));
     }
 
     @Override
@@ -51,54 +66,62 @@ class FileQueriesContractTest {
 
     @Override
     protected List<List<Object>> rows(Table table) {
-      List<String> columns = table.schema().columns().stream().map(Column::name).toList();
-      try (Store store = open()) {
-        return ((Comparing) store).has(table.name())
-            ? ((Querying) store)
-                .query("select " + Names.list(columns) + " from " + Names.name(table.name()))
-                .rows()
-            : List.of();
-      }
+      return FileQueriesContractTest.rows(open(), table);
+    }
+  }
+
+  /** Values in files of one form. */
+  abstract static class InForm extends ValuesContract {
+    private final Settings settings;
+    @TempDir private Path folder;
+
+    InForm(Settings settings) {
+      this.settings = settings;
+    }
+
+    @Override
+    protected Store open() {
+      return FileQueriesContractTest.open(folder, settings);
+    }
+
+    @Override
+    protected List<List<Object>> rows(Table table) {
+      return FileQueriesContractTest.rows(open(), table);
     }
   }
 
   @Nested
-  class Parquet extends Asked {
-    @Override
-    Settings form(Settings settings) {
-      return settings.with("format", "parquet");
+  class Ndjson extends InForm {
+    Ndjson() {
+      super(OUT.with("format", "ndjson"));
     }
   }
 
   @Nested
-  class Ndjson extends Asked {
-    @Override
-    Settings form(Settings settings) {
-      return settings.with("format", "ndjson");
+  class Csv extends InForm {
+    Csv() {
+      super(OUT.with("format", "csv").with("compress", "none"));
     }
   }
 
   @Nested
-  class Csv extends Asked {
-    @Override
-    Settings form(Settings settings) {
-      return settings.with("format", "csv").with("compress", "none");
+  class EncryptedParquet extends InForm {
+    EncryptedParquet() {
+      super(OUT.with("format", "parquet").with("encrypt", "k"));
     }
   }
 
   @Nested
-  class EncryptedParquet extends Asked {
-    @Override
-    Settings form(Settings settings) {
-      return settings.with("format", "parquet").with("encrypt", "k");
+  class EncryptedNdjson extends InForm {
+    EncryptedNdjson() {
+      super(OUT.with("format", "ndjson").with("encrypt", "k"));
     }
   }
 
   @Nested
-  class EncryptedNdjson extends Asked {
-    @Override
-    Settings form(Settings settings) {
-      return settings.with("format", "ndjson").with("encrypt", "k");
+  class EncryptedCsv extends InForm {
+    EncryptedCsv() {
+      super(OUT.with("format", "csv").with("encrypt", "k"));
     }
   }
 }
