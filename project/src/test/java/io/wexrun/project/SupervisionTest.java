@@ -102,7 +102,10 @@ class SupervisionTest {
       assertThat(run.ended()).isFalse();
       Files.move(path.resolve("away"), path.resolve("bad"));
       until(() -> loaded(workspace, "bad") == 4);
-      assertThat(told).anyMatch(n -> n.kind() == Notice.Kind.GOES_ON && n.pipeline().equals("bad"));
+      until(
+          () ->
+              told.stream()
+                  .anyMatch(n -> n.kind() == Notice.Kind.GOES_ON && n.pipeline().equals("bad")));
     }
   }
 
