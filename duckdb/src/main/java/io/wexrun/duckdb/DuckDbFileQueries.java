@@ -48,7 +48,17 @@ public final class DuckDbFileQueries implements FileQueries {
       return Answers.to(statement, sql, PlainValues::plain, bounds);
     } catch (SQLException e) {
       throw new OutsideException(
-          who + " does not take the query: " + String.valueOf(e.getMessage()).strip(), e);
+          who
+              + " does not take the query: "
+              + String.valueOf(e.getMessage()).strip()
+              + "\nIts tables: "
+              + (tables.isEmpty()
+                  ? "none yet"
+                  : tables.stream()
+                      .map(FileTable::name)
+                      .sorted()
+                      .collect(Collectors.joining(", "))),
+          e);
     }
   }
 

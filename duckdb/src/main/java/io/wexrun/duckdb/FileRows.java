@@ -29,7 +29,7 @@ import tools.jackson.databind.json.JsonMapper;
  */
 final class FileRows {
   /** Where copies are, out of the way of the tables' names. */
-  static final String COPIES = "wexrun";
+  private static final String COPIES = "wexrun";
 
   private static final String PARQUET = "parquet";
   private static final String NDJSON = "ndjson";

@@ -135,7 +135,8 @@ class FileQueriesTest {
       assertThat(ask(store, "show tables")).containsExactly("rows");
       assertThatThrownBy(() -> ask(store, "select * from nowhere"))
           .hasMessageContaining("nowhere")
-          .hasMessageContaining("store w");
+          .hasMessageContaining("store w")
+          .hasMessageEndingWith("Its tables: rows");
     }
   }
 }
