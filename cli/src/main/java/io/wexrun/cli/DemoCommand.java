@@ -152,7 +152,7 @@ final class DemoCommand implements Callable<Integer> {
 
   private void show(Workspace workspace, List<Tally> tallies) {
     heading("The books");
-    TallyCommand.showTable(tallies, terminal);
+    TallyCommand.showTable(tallies, workspace, terminal);
     heading("Dead letters: the most frequent reasons, with one example each");
     DeadCommand.overview(workspace, 10, terminal);
     heading("Three rows of table scans");

@@ -20,13 +20,14 @@ import picocli.CommandLine.Spec;
     name = "resend",
     mixinStandardHelpOptions = true,
     description = {
-      "Send what was put aside, since a receiver could not take it for long; the oldest first,",
-      "under the ids that it had. Pipelines may run meanwhile. With --list, only show what waits."
+      "Send rows that were put aside because their receiver could not take them for long: the",
+      "oldest first, under the ids that they had. Pipelines may run at the same time. Rows that",
+      "the receiver refuses are kept in the folder 'refused'; the others of their post are sent."
     },
     footer = {
       "",
-      "Exit codes: 0 all is sent, or refused for good; 2 no such store; 3 the receiver cannot",
-      "  take it now, and it still waits.",
+      "Exit codes: 0 all is sent or refused; 2 no such store; 3 the receiver cannot take it now,",
+      "  and it still waits.",
       "",
       "Example: wexrun resend --list"
     })
@@ -39,8 +40,13 @@ final class ResendCommand implements Callable<Integer> {
   @Parameters(arity = "0..1", paramLabel = "STORE", description = "Which store. Without it, all.")
   private String store;
 
-  @Option(names = "--list", description = "Show what waits, and send nothing.")
+  @Option(names = "--list", description = "Show what waits and what was refused; send nothing.")
   private boolean list;
+
+  @Option(
+      names = "--refused",
+      description = "Send the rows that were refused before, for example after a fix.")
+  private boolean refused;
 
   ResendCommand(Terminal terminal) {
     this.terminal = terminal;
@@ -68,27 +74,29 @@ final class ResendCommand implements Callable<Integer> {
   private void show(Workspace workspace, List<String> stores) {
     List<List<String>> rows = new ArrayList<>();
     List<Map<String, Object>> facts = new ArrayList<>();
+    List<Map<String, Object>> kept = new ArrayList<>();
     for (String name : stores) {
       for (Resending.PutAside each : workspace.deliveries().putAside(name)) {
-        facts.add(facts(name, each));
+        (each.refused() ? kept : facts).add(facts(name, each));
         rows.add(
             List.of(
                 name,
                 each.table(),
                 each.pipeline(),
+                each.refused() ? "refused" : "waits",
                 Counted.number(each.rows()),
                 each.since().truncatedTo(ChronoUnit.SECONDS).toString(),
                 each.why()));
       }
     }
     if (workspaceOption.json()) {
-      terminal.json(Map.of("waiting", facts));
+      terminal.json("waiting", facts, "refused", kept);
     } else if (rows.isEmpty()) {
-      terminal.say("nothing waits");
+      terminal.say("nothing is put aside");
     } else {
       terminal.table(
-          List.of("store", "table", "pipeline", "rows", "failing since", "why"),
-          List.of(false, false, false, true, false, false),
+          List.of("store", "table", "pipeline", "", "rows", "failing since", "why"),
+          List.of(false, false, false, false, true, false, false),
           rows);
     }
     terminal.flush();
@@ -111,11 +119,11 @@ final class ResendCommand implements Callable<Integer> {
     List<Map<String, Object>> sent = new ArrayList<>();
     try {
       for (String name : stores) {
-        workspace.deliveries().resend(name, each -> sent.add(told(name, each)));
+        workspace.deliveries().resend(name, refused, each -> sent.add(told(name, each)));
       }
     } finally {
-      long rows = sent.stream().mapToLong(each -> (long) each.get("rows")).sum();
-      long refused = sent.stream().mapToLong(each -> (long) each.get("refused")).sum();
+      long delivered = sent.stream().mapToLong(each -> (long) each.get("delivered")).sum();
+      long refusedNow = sent.stream().mapToLong(each -> (long) each.get("refused")).sum();
       if (workspaceOption.json()) {
         terminal.json(Map.of("sent", sent));
       } else {
@@ -123,21 +131,20 @@ final class ResendCommand implements Callable<Integer> {
             sent.isEmpty()
                 ? "nothing was sent"
                 : "sent "
-                    + Counted.of(rows - refused, "row")
+                    + Counted.of(delivered, "row")
                     + " in "
                     + Counted.of(sent.size(), "post")
-                    + (refused == 0 ? "" : "; " + Counted.of(refused, "row") + " refused"));
+                    + (refusedNow == 0 ? "" : "; " + Counted.of(refusedNow, "row") + " refused"));
       }
       if (!sent.isEmpty()) {
-        workspace
-            .history()
-            .note("resend", String.join(", ", stores), Counted.of(rows - refused, "row"));
+        workspace.history().note("resend", String.join(", ", stores), Counted.of(delivered, "row"));
       }
     }
   }
 
   private Map<String, Object> told(String name, Resending.Resent each) {
     Map<String, Object> facts = facts(name, each.rows());
+    facts.put("delivered", each.delivered());
     facts.put("refused", each.refused());
     each.kept()
         .ifPresent(
@@ -147,9 +154,11 @@ final class ResendCommand implements Callable<Integer> {
                   Counted.of(each.refused(), "row")
                       + " of "
                       + Counted.number(each.rows().rows())
-                      + " refused for good: "
+                      + " refused: "
                       + kept
-                      + " says which and why");
+                      + " says which and why; 'wexrun resend --refused' sends "
+                      + (each.refused() == 1 ? "it" : "them")
+                      + " again");
             });
     return facts;
   }

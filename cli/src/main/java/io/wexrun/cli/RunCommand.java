@@ -248,7 +248,7 @@ final class RunCommand implements Callable<Integer> {
       terminal.json("taken", taken, "work", facts);
     } else {
       tallies.forEach(t -> say(t, since(before, t), work.getOrDefault(t.pipeline(), Work.NONE)));
-      TallyCommand.show(tallies, terminal);
+      TallyCommand.show(tallies, workspace, terminal);
       tallies.stream().filter(t -> mostDied(before, t)).forEach(this::sayThatMostDied);
       TallyCommand.tellPutAside(workspace, terminal);
     }
@@ -326,7 +326,7 @@ final class RunCommand implements Callable<Integer> {
       List<Tally> tallies = ran(workspace);
       boolean changed = tallies.stream().anyMatch(t -> since(before, t).taken() > 0);
       if (changed && !workspaceOption.json()) {
-        TallyCommand.showTable(tallies, terminal);
+        TallyCommand.showTable(tallies, workspace, terminal);
         terminal.flush();
       }
     } catch (RuntimeException e) {

@@ -9,6 +9,7 @@ import io.wexrun.project.Workspace;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -105,12 +106,11 @@ final class TallyCommand implements Callable<Integer> {
       if (workspaceOption.json()) {
         terminal.json(
             "pipelines",
-            tallies.stream().map(TallyCommand::facts).toList(),
+            tallies.stream().map(tally -> facts(tally, workspace)).toList(),
             "setbacks",
             setbacks.stream().map(ReconcileCommand::facts).toList());
       } else {
-        showTable(tallies, terminal);
-        showShares(tallies, terminal);
+        show(tallies, workspace, terminal);
         setbacks.forEach(setback -> CheckCommand.tell(setback, terminal));
         tellPutAside(workspace, terminal);
         undefined.forEach(
@@ -127,23 +127,39 @@ final class TallyCommand implements Callable<Integer> {
     }
   }
 
-  /** Rows that were put aside are booked as loaded, and their receiver has not got them yet. */
+  /** Rows that are put aside count as loaded, but their receiver does not have them. */
   static void tellPutAside(Workspace workspace, Terminal terminal) {
     for (String store : workspace.deliveries().stores()) {
-      long rows =
-          workspace.deliveries().putAside(store).stream().mapToLong(Resending.PutAside::rows).sum();
-      if (rows > 0) {
+      List<Resending.Outstanding> all = workspace.deliveries().outstanding(store);
+      long waiting = all.stream().mapToLong(Resending.Outstanding::waiting).sum();
+      if (waiting > 0) {
         terminal.say(
-            Counted.of(rows, "row")
-                + " booked as loaded "
-                + (rows == 1 ? "was" : "were")
-                + " put aside by store "
+            "store "
                 + store
-                + ", whose receiver could not take "
-                + (rows == 1 ? "it" : "them")
-                + ": 'wexrun resend' sends what waits");
+                + " put "
+                + Counted.of(waiting, "row")
+                + " aside, since its receiver could not take them: 'wexrun resend "
+                + store
+                + "' sends them");
+      }
+      long refused = all.stream().mapToLong(Resending.Outstanding::refused).sum();
+      if (refused > 0) {
+        terminal.say(
+            "the receiver of store "
+                + store
+                + " refused "
+                + Counted.of(refused, "row")
+                + " when they were sent again: 'wexrun resend --list' shows why");
       }
     }
+  }
+
+  private static Map<String, Object> facts(Tally tally, Workspace workspace) {
+    Map<String, Object> facts = facts(tally);
+    Resending.Outstanding outstanding = workspace.deliveries().outstandingOf(tally.pipeline());
+    facts.put("putAside", outstanding.waiting());
+    facts.put("putAsideRefused", outstanding.refused());
+    return facts;
   }
 
   static Map<String, Object> facts(Tally tally) {
@@ -172,13 +188,19 @@ final class TallyCommand implements Callable<Integer> {
   }
 
   /** Writes the books as a table, and where the loaded and the dead went. */
-  static void show(List<Tally> tallies, Terminal terminal) {
-    showTable(tallies, terminal);
+  static void show(List<Tally> tallies, Workspace workspace, Terminal terminal) {
+    showTable(tallies, workspace, terminal);
     showShares(tallies, terminal);
   }
 
   /** Writes the books as a table. */
-  static void showTable(List<Tally> tallies, Terminal terminal) {
+  static void showTable(List<Tally> tallies, Workspace workspace, Terminal terminal) {
+    Map<String, Resending.Outstanding> outstanding = new HashMap<>();
+    for (Tally tally : tallies) {
+      outstanding.put(tally.pipeline(), workspace.deliveries().outstandingOf(tally.pipeline()));
+    }
+    boolean aside = outstanding.values().stream().anyMatch(each -> each.waiting() > 0);
+    boolean refused = outstanding.values().stream().anyMatch(each -> each.refused() > 0);
     boolean lost = tallies.stream().anyMatch(tally -> tally.lost() > 0);
     List<String> header = new ArrayList<>(HEADER);
     List<Boolean> numeric = new ArrayList<>(NUMERIC);
@@ -189,6 +211,14 @@ final class TallyCommand implements Callable<Integer> {
     }
     if (revived) {
       header.add(header.size() - 1, "(revived)");
+      numeric.add(numeric.size() - 1, true);
+    }
+    if (aside) {
+      header.add(header.size() - 1, "(put aside)");
+      numeric.add(numeric.size() - 1, true);
+    }
+    if (refused) {
+      header.add(header.size() - 1, "(refused later)");
       numeric.add(numeric.size() - 1, true);
     }
     List<List<String>> rows = new ArrayList<>();
@@ -206,6 +236,12 @@ final class TallyCommand implements Callable<Integer> {
       }
       if (revived) {
         row.add(Counted.number(tally.revived()));
+      }
+      if (aside) {
+        row.add(Counted.number(outstanding.get(tally.pipeline()).waiting()));
+      }
+      if (refused) {
+        row.add(Counted.number(outstanding.get(tally.pipeline()).refused()));
       }
       row.add(
           tally.balanced()

@@ -126,7 +126,7 @@ class DeliveryCommandTest {
     try (Collector collector = collector(Manners.GOOD)) {
       port = collector.port();
     }
-    String more = ", undelivered: {after: 1ms, to: later}, timeout: 100ms";
+    String more = ", body: array, undelivered: {after: 1ms, to: later}, timeout: 100ms";
     Wexrun here = workspace(port, more);
     write("a.log", 0, 1000);
     Wexrun.Result failed = here.run("run", "--once");
@@ -137,22 +137,36 @@ class DeliveryCommandTest {
     assertThat(here.run("run", "--once").exit()).isZero();
     Wexrun.Result tally = here.run("tally");
     assertThat(tally.exit()).isZero();
-    assertThat(tally.err()).contains("1,000 rows booked as loaded were put aside by store office");
+    assertThat(tally.err()).contains("store office put 1,000 rows aside");
+    assertThat(tally.out()).contains("(put aside)");
+    Wexrun.Result proof = here.run("tally", "--prove");
+    assertThat(proof.out()).containsPattern("rows in scans, put aside +1,000 +1,000 +agrees");
     assertThat(here.run("resend", "--list").out()).contains("400").contains("nobody listens");
     Wexrun.Result nobody = here.run("resend");
     assertThat(nobody.exit()).isEqualTo(3);
     assertThat(nobody.err()).contains("nobody listens");
-    try (Collector again =
-        new Collector(
-            Address.read(Integer.toString(port)).orElseThrow(), Manners.GOOD, taken::add)) {
+    Address same = Address.read(Integer.toString(port)).orElseThrow();
+    Manners refuses = Manners.GOOD.withRefused(Pattern.compile("\"n\":(7|777),")).withWhole();
+    try (Collector again = new Collector(same, refuses, taken::add)) {
       Wexrun.Result sent = here.run("resend", "office");
       assertThat(sent.exit()).isZero();
-      assertThat(sent.err()).contains("sent 1,000 rows in 3 posts");
+      assertThat(sent.err()).contains("sent 998 rows in 3 posts; 2 rows refused");
       assertThat(again.port()).isEqualTo(port);
     }
+    assertThat(rows()).hasSize(998).doesNotHaveDuplicates();
+    JsonNode after = here.run("tally", "--json").json().get("pipelines").get(0);
+    assertThat(after.get("putAside").asInt()).isZero();
+    assertThat(after.get("putAsideRefused").asInt()).isEqualTo(2);
+    assertThat(here.run("tally", "--prove").out())
+        .containsPattern("rows in scans, put aside and refused +2 +2 +agrees");
+    assertThat(here.run("doctor").out()).contains("2 rows were refused");
+    try (Collector fixed = new Collector(same, Manners.GOOD, taken::add)) {
+      assertThat(here.run("resend", "--refused").err()).contains("sent 2 rows in 2 posts");
+      assertThat(fixed.port()).isEqualTo(port);
+    }
     assertThat(rows()).hasSize(1000).doesNotHaveDuplicates();
-    assertThat(here.run("resend", "--list").err()).contains("nothing waits");
-    assertThat(here.run("tally").err()).doesNotContain("put aside");
+    assertThat(here.run("resend", "--list").err()).contains("nothing is put aside");
+    assertThat(here.run("tally").err()).doesNotContain("aside");
     assertThat(here.run("resend", "ofice").exit()).isEqualTo(2);
   }
 

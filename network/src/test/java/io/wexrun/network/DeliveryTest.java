@@ -3,18 +3,12 @@ package io.wexrun.network;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
-import com.sun.net.httpserver.HttpExchange;
 import com.sun.net.httpserver.HttpServer;
 import io.wexrun.contract.FolderSite;
-import io.wexrun.contract.TypedRows;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.OutsideException;
-import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
-import io.wexrun.core.pipeline.Table;
-import io.wexrun.core.schema.Type;
-import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.Refusal;
 import io.wexrun.core.target.Resending;
@@ -23,7 +17,6 @@ import io.wexrun.core.target.Target;
 import io.wexrun.network.collector.Collector;
 import io.wexrun.network.collector.Manners;
 import io.wexrun.network.delivery.DeliveryConnector;
-import io.wexrun.network.door.Address;
 import java.io.ByteArrayInputStream;
 import java.io.IOException;
 import java.net.InetAddress;
@@ -37,135 +30,16 @@ import java.util.Arrays;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.concurrent.CopyOnWriteArrayList;
 import java.util.concurrent.Executors;
 import java.util.regex.Pattern;
 import java.util.zip.GZIPInputStream;
-import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.Test;
-import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
 import org.junit.jupiter.params.provider.ValueSource;
-import tools.jackson.databind.json.JsonMapper;
 
 /** What deliveries do beside the contracts: bodies, logins, answers, what fails for long. */
-class DeliveryTest {
-  private static final SourcePartition S = new SourcePartition("gates.log");
-  private static final Table SCANS =
-      Table.in("office", "scans")
-          .column("time", Type.Scalar.TIMESTAMP)
-          .column("gate", Type.Scalar.TEXT)
-          .column("ms", Type.Scalar.INT)
-          .build();
-  private static final List<List<String>> TWO =
-      List.of(
-          List.of("2026-05-03T04:00:00Z", "a \"quoted\", ü", "7"),
-          Arrays.asList("2026-05-03T04:00:01.5Z", null, "8"));
-
-  private static final JsonMapper JSON = JsonMapper.builder().build();
-
-  @TempDir private Path folder;
-  private final List<Collector.Taken> taken = new CopyOnWriteArrayList<>();
-  private final List<AutoCloseable> open = new ArrayList<>();
-
-  @AfterEach
-  void close() throws Exception {
-    for (AutoCloseable each : open) {
-      each.close();
-    }
-  }
-
-  /** A request as it came. */
-  private record Came(Map<String, String> headers, String path, byte[] body) {
-    String text() {
-      return new String(body, StandardCharsets.UTF_8);
-    }
-  }
-
-  /** What a server answers. */
-  private record Says(int status, Map<String, String> headers, String body) {
-    static Says status(int status) {
-      return new Says(status, Map.of(), "");
-    }
-  }
-
-  /** Answers each request with the next of some answers, and with 200 then. */
-  private final class Scripted implements AutoCloseable {
-    private final HttpServer server;
-    private final List<Came> came = new CopyOnWriteArrayList<>();
-    private final List<Says> script;
-    private int at;
-
-    Scripted(Says... script) throws IOException {
-      this.script = List.of(script);
-      server = HttpServer.create(new InetSocketAddress(InetAddress.getLoopbackAddress(), 0), 0);
-      server.createContext("/", this::answer);
-      server.start();
-      open.add(this);
-    }
-
-    private synchronized void answer(HttpExchange exchange) throws IOException {
-      Map<String, String> headers = new LinkedHashMap<>();
-      exchange
-          .getRequestHeaders()
-          .forEach((name, values) -> headers.put(name.toLowerCase(), String.join(",", values)));
-      String path = exchange.getRequestMethod() + " " + exchange.getRequestURI();
-      came.add(new Came(headers, path, exchange.getRequestBody().readAllBytes()));
-      Says says = at < script.size() ? script.get(at++) : new Says(200, Map.of(), "");
-      says.headers().forEach((name, value) -> exchange.getResponseHeaders().set(name, value));
-      byte[] body = says.body().getBytes(StandardCharsets.UTF_8);
-      exchange.sendResponseHeaders(says.status(), body.length == 0 ? -1 : body.length);
-      exchange.getResponseBody().write(body);
-      exchange.close();
-    }
-
-    String address(String path) {
-      return "http://127.0.0.1:" + server.getAddress().getPort() + path;
-    }
-
-    @Override
-    public void close() {
-      server.stop(0);
-    }
-  }
-
-  private Collector collector(Manners manners) {
-    Collector collector = new Collector(Address.read("0").orElseThrow(), manners, taken::add);
-    open.add(collector);
-    return collector;
-  }
-
-  private static String address(Collector collector) {
-    return "http://127.0.0.1:" + collector.port() + "/{table}";
-  }
-
-  private Store store(String address, Object... more) {
-    return new DeliveryConnector()
-        .open("office", Receiver.settings("http", address, more), new FolderSite(folder));
-  }
-
-  private static Flush flush(long from, List<List<String>> rows) {
-    return new Flush(
-        List.of(
-            new Flush.Part(S, from, from + rows.size(), TypedRows.of(SCANS.schema(), from, rows))));
-  }
-
-  private Receipt deliver(long from, List<List<String>> rows, String address, Object... more) {
-    try (Store store = store(address, more);
-        Target target = store.target("passages", SCANS)) {
-      return target.stage(flush(from, rows)).commit();
-    }
-  }
-
-  private static List<List<String>> rows(int count) {
-    List<List<String>> rows = new ArrayList<>();
-    for (int i = 0; i < count; i++) {
-      rows.add(List.of("2026-05-03T04:00:00Z", "g" + i, Integer.toString(i)));
-    }
-    return rows;
-  }
-
+class DeliveryTest extends DeliverySetup {
   @Test
   void rowsArePostedInTheFormThatIsAskedFor() throws Exception {
     Scripted server = new Scripted();
@@ -324,7 +198,9 @@ class DeliveryTest {
       assertThat(receiver.texts()).hasSize(2).allMatch(text -> text.contains("\"gate\":\"g"));
     }
     assertThatThrownBy(
-            () -> store("https://localhost:1/in", "tls", Map.of("authorities", "none.pem")))
+            () ->
+                deliver(
+                    2, rows(1), "https://localhost:1/in", "tls", Map.of("authorities", "none.pem")))
         .hasMessageContaining("certificates under 'tls' cannot be used");
   }
 
@@ -357,7 +233,7 @@ class DeliveryTest {
     Files.writeString(facts, "{");
     try (Store store = store(dead, more)) {
       assertThatThrownBy(() -> ((Resending) store).putAside())
-          .hasMessageContaining("does not say what was put aside");
+          .hasMessageContaining("does not describe what was put aside");
       Files.write(facts, before);
       assertThat(((Resending) store).putAside()).hasSize(1);
     }
@@ -428,6 +304,26 @@ class DeliveryTest {
     }
     assertThat(server.came.stream().map(c -> c.headers().get("idempotency-key")).distinct())
         .hasSize(1);
+  }
+
+  /** So that a mistake of the receiver does not stop deliveries for a day. */
+  @Test
+  void aLongWaitIsCutAndShownWithItsDateAndAPersonCanEndIt() throws Exception {
+    Says later = new Says(503, Map.of("Retry-After", "Fri, 31 Dec 9999 23:59:59 GMT"), "");
+    Scripted server = new Scripted(later, later);
+    try (Store store = store(server.address("/in"), "longest_wait", "1h")) {
+      assertThatThrownBy(() -> deliver(store, 0, rows(1)))
+          .hasMessageMatching(
+              ".*asks to wait until (9999-12-31|10000-01-01) .*, and is tried again at .*");
+      store.retryNow();
+      assertThatThrownBy(() -> deliver(store, 0, rows(1))).hasMessageContaining("9999");
+      assertThat(server.came).hasSize(2);
+      store.retryNow();
+      assertThat(deliver(store, 0, rows(1)).skipped()).isEqualTo(1);
+    }
+    Scripted other = new Scripted(later, later);
+    assertThat(deliver(1, rows(1), other.address("/in"), "longest_wait", "10ms").written())
+        .isEqualTo(1);
   }
 
   @ParameterizedTest
@@ -579,58 +475,6 @@ class DeliveryTest {
     }
     assertThat(taken.stream().flatMap(t -> t.rows().stream())).hasSize(300);
     assertThat(taken).anyMatch(Collector.Taken::repeated);
-  }
-
-  @Test
-  void whatFailsForLongIsPutAsideAndSentWhenSomebodySaysSo() throws Exception {
-    Collector collector = collector(Manners.GOOD);
-    String address = address(collector);
-    Object[] more = {
-      "undelivered", Map.of("after", "1ms", "to", "later"), "compress", "gzip", "timeout", "200ms"
-    };
-    String dead = "http://127.0.0.1:1/{table}";
-    assertThatThrownBy(() -> deliver(0, rows(20), dead, more))
-        .hasMessageContaining("nobody listens");
-    assertThat(deliver(0, rows(20), dead, more).skipped()).isEqualTo(20);
-    assertThat(deliver(20, rows(5), dead, more).written()).isEqualTo(5);
-    try (Store store = store(dead, more)) {
-      List<Resending.PutAside> waiting = ((Resending) store).putAside();
-      assertThat(waiting).extracting(Resending.PutAside::rows).containsExactly(20L, 5L);
-      assertThat(waiting.get(0).table()).isEqualTo("scans");
-      assertThat(waiting.get(0).pipeline()).isEqualTo("passages");
-      assertThat(waiting.get(0).why()).contains("nobody listens");
-      assertThat(waiting.get(0).file().getParent()).isEqualTo(folder.resolve("later"));
-      assertThatThrownBy(() -> ((Resending) store).resend(r -> {}))
-          .hasMessageContaining("nobody listens");
-      assertThat(((Resending) store).putAside()).hasSize(2);
-    }
-    assertThat(deliver(25, rows(2), address, more).written()).isEqualTo(2);
-    try (Store store = store(address, more)) {
-      List<Resending.Resent> told = new ArrayList<>();
-      ((Resending) store).resend(told::add);
-      assertThat(told).extracting(Resending.Resent::refused).containsExactly(0L, 0L);
-      assertThat(((Resending) store).putAside()).isEmpty();
-    }
-    assertThat(taken.stream().flatMap(t -> t.rows().stream())).hasSize(27);
-  }
-
-  @Test
-  void rowsThatAreRefusedWhenTheyAreSentAgainAreKept() throws Exception {
-    Object[] more = {"undelivered", Map.of("after", "1ms"), "timeout", "200ms"};
-    String dead = "http://127.0.0.1:1/in";
-    assertThatThrownBy(() -> deliver(0, rows(3), dead, more)).hasMessageContaining("nobody");
-    deliver(0, rows(3), dead, more);
-    Scripted server =
-        new Scripted(new Says(200, Map.of(), "{\"records\":[{\"record\":2,\"detail\":\"no\"}]}"));
-    try (Store store = store(server.address("/in"), more)) {
-      List<Resending.Resent> told = new ArrayList<>();
-      ((Resending) store).resend(told::add);
-      assertThat(told).hasSize(1);
-      assertThat(told.get(0).refused()).isEqualTo(1);
-      Path kept = told.get(0).kept().orElseThrow();
-      assertThat(Files.readString(kept)).contains("\"refused\":{\"2\":\"no\"}");
-      assertThat(((Resending) store).putAside()).isEmpty();
-    }
   }
 
   @ParameterizedTest

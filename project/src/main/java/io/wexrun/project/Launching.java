@@ -69,6 +69,7 @@ record Launching(On on, Feeding feeding, Compiling compiling, boolean anew) {
         starter(pipeline, schedule.isPresent()),
         schedule,
         arrived(pipeline),
+        () -> feeding.ends().retryNow(pipeline),
         now -> compiling.started(pipeline, now).values());
   }
 

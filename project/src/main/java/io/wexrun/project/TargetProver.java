@@ -1,5 +1,7 @@
 package io.wexrun.project;
 
+import static java.util.stream.Collectors.joining;
+
 import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.SourcePartition;
@@ -11,17 +13,21 @@ import io.wexrun.core.tally.ReplaySource;
 import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.tally.Tally;
 import io.wexrun.core.target.Querying;
+import io.wexrun.core.target.Resending;
 import io.wexrun.core.target.Standing;
 import io.wexrun.project.facts.Proof;
 import io.wexrun.project.facts.Proof.Kind;
 import io.wexrun.state.WorkspaceState;
 import java.util.ArrayList;
+import java.util.Comparator;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalLong;
+import java.util.Set;
 import java.util.TreeMap;
+import java.util.TreeSet;
 
 /** Counts again what the books say of targets: rows of tables, records of queues. */
 final class TargetProver {
@@ -81,7 +87,80 @@ final class TargetProver {
             lines.addAll(target(target, by));
           }
         });
+    for (String store : workspace.deliveries().stores()) {
+      lines.addAll(putAside(store, names));
+    }
     return lines;
+  }
+
+  /** Rows that wait for their receivers, and that were refused: counted in the files. */
+  private List<Proof> putAside(String store, List<String> names) {
+    Map<List<String>, Resending.Outstanding> booked =
+        byTable(workspace.deliveries().outstanding(store));
+    Map<List<String>, Resending.Outstanding> found;
+    try {
+      found = byTable(workspace.deliveries().counted(store));
+    } catch (OutsideException e) {
+      long rows = booked.values().stream().mapToLong(each -> each.waiting() + each.refused()).sum();
+      return List.of(
+          new Proof(
+              "what store " + store + " put aside",
+              Kind.TARGET,
+              booked.keySet().stream().map(of -> of.get(1)).distinct().collect(joining(", ")),
+              rows,
+              OptionalLong.empty(),
+              Proof.Verdict.DIFFERS,
+              e.getMessage()));
+    }
+    List<Proof> lines = new ArrayList<>();
+    Set<List<String>> all = new TreeSet<>(Comparator.comparing(List::toString));
+    all.addAll(booked.keySet());
+    all.addAll(found.keySet());
+    for (List<String> of : all) {
+      if (names.contains(of.get(1))) {
+        Resending.Outstanding none = new Resending.Outstanding(of.get(0), of.get(1), 0, 0);
+        Resending.Outstanding books = booked.getOrDefault(of, none);
+        Resending.Outstanding files = found.getOrDefault(of, none);
+        boolean runs = state.isHeld(of.get(1));
+        putAside(of, "put aside", books.waiting(), files.waiting(), runs).ifPresent(lines::add);
+        putAside(of, "put aside and refused", books.refused(), files.refused(), runs)
+            .ifPresent(lines::add);
+      }
+    }
+    return lines;
+  }
+
+  private static Map<List<String>, Resending.Outstanding> byTable(List<Resending.Outstanding> all) {
+    Map<List<String>, Resending.Outstanding> by = new HashMap<>();
+    all.forEach(each -> by.put(List.of(each.table(), each.pipeline()), each));
+    return by;
+  }
+
+  private static Optional<Proof> putAside(
+      List<String> of, String what, long books, long files, boolean runs) {
+    if (books == 0 && files == 0) {
+      return Optional.empty();
+    }
+    String subject = of.get(0) + ", " + what;
+    if (books != files && runs) {
+      String why = "the pipeline runs: files are written before they are in the books";
+      return Optional.of(
+          Proof.open(subject, Kind.TARGET, of.get(1), books, OptionalLong.of(files), why));
+    }
+    return Optional.of(
+        Proof.of(
+            subject,
+            Kind.TARGET,
+            of.get(1),
+            books,
+            files,
+            files < books
+                ? "files that hold "
+                    + Counted.of(books - files, "row")
+                    + " were removed: restore them, or deliver the rows again from their source"
+                : "files hold "
+                    + Counted.of(files - books, "row")
+                    + " that are not in the books: they were restored from an earlier time"));
   }
 
   private List<Proof> target(String target, Map<String, Long> by) {

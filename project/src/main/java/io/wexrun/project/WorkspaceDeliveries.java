@@ -30,14 +30,45 @@ public final class WorkspaceDeliveries {
   }
 
   /**
+   * How many rows a store has put aside that its receiver does not have, as noted when they were
+   * put aside. The tally counts them as loaded.
+   *
+   * @throws OutsideException if that cannot be read
+   * @throws IllegalArgumentException if no store of that name puts rows aside
+   */
+  public List<Resending.Outstanding> outstanding(String store) {
+    return known(store).booked();
+  }
+
+  /** How many rows of a pipeline are put aside that their receivers do not have, of all stores. */
+  public Resending.Outstanding outstandingOf(String pipeline) {
+    List<Resending.Outstanding> all =
+        stores().stream()
+            .flatMap(store -> outstanding(store).stream())
+            .filter(each -> each.pipeline().equals(pipeline))
+            .toList();
+    return new Resending.Outstanding(
+        "",
+        pipeline,
+        all.stream().mapToLong(Resending.Outstanding::waiting).sum(),
+        all.stream().mapToLong(Resending.Outstanding::refused).sum());
+  }
+
+  /** How many rows are in the files of a store, as {@link Resending#counted} counts them. */
+  List<Resending.Outstanding> counted(String store) {
+    return known(store).counted();
+  }
+
+  /**
    * Sends what a store has put aside, as {@link Resending#resend} does. Works while pipelines run.
    *
-   * @param told of what was sent
+   * @param refused sends the rows that were refused before, instead of those that wait
+   * @param told receives each outcome
    * @throws OutsideException if something cannot be sent now; it still waits
    * @throws IllegalArgumentException if no store of that name puts rows aside
    */
-  public void resend(String store, Consumer<Resending.Resent> told) {
-    known(store).resend(told);
+  public void resend(String store, boolean refused, Consumer<Resending.Resent> told) {
+    known(store).resend(refused, told);
   }
 
   private Resending known(String store) {

@@ -355,14 +355,24 @@ final class WorkspaceDoctor {
 
   private void deliveries() {
     for (String store : workspace.deliveries().stores()) {
-      long rows =
-          workspace.deliveries().putAside(store).stream().mapToLong(Resending.PutAside::rows).sum();
-      if (rows > 0) {
+      List<Resending.Outstanding> booked = workspace.deliveries().outstanding(store);
+      long waiting = booked.stream().mapToLong(Resending.Outstanding::waiting).sum();
+      if (waiting > 0) {
         add(
             Kind.DOUBTFUL,
             "deliveries",
-            Counted.of(rows, "row") + " that were put aside by store " + store + " wait",
+            Counted.of(waiting, "row") + " that store " + store + " put aside wait to be sent",
             "'wexrun resend " + store + "' sends them");
+      }
+      long refused = booked.stream().mapToLong(Resending.Outstanding::refused).sum();
+      if (refused > 0) {
+        add(
+            Kind.DOUBTFUL,
+            "deliveries",
+            Counted.of(refused, "row") + " were refused by the receiver of store " + store,
+            "'wexrun resend --list' shows why; when that is fixed, 'wexrun resend --refused "
+                + store
+                + "' sends them");
       }
     }
   }

@@ -32,6 +32,12 @@ final class Backoff {
     next = Math.min(next * 2, retry.longest().toMillis());
   }
 
+  /** It is tried at once, and the next wait is as long as the first. */
+  void end() {
+    reset();
+    until = System.nanoTime();
+  }
+
   /** How many milliseconds there are left to wait; 0 if none. */
   long left() {
     long nanos = until - System.nanoTime();

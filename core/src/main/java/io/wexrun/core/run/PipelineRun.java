@@ -50,6 +50,7 @@ public final class PipelineRun implements AutoCloseable {
   private boolean over;
   private Throwable failure;
   private volatile boolean told;
+  private volatile boolean urgent;
 
   private PipelineRun(RunParts parts, Lanes lanes, RunOptions options, RunListener listener) {
     this.parts = parts;
@@ -155,6 +156,10 @@ public final class PipelineRun implements AutoCloseable {
 
   /** Goes on with an attempt, or begins one; what makes one fail is tried again later. */
   private long attempt() throws Throwable {
+    if (urgent) {
+      urgent = false;
+      backoff.end();
+    }
     if (backoff.left() > 0 && !isStopped()) {
       return backoff.left();
     }
@@ -359,6 +364,12 @@ public final class PipelineRun implements AutoCloseable {
     if (now != null) {
       now.stop();
     }
+    deliver.wake();
+  }
+
+  /** If the run waits before it tries again, it tries at once. Returns at once. */
+  public void retryNow() {
+    urgent = true;
     deliver.wake();
   }
 

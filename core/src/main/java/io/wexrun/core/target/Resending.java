@@ -7,8 +7,11 @@ import java.util.Optional;
 import java.util.function.Consumer;
 
 /**
- * A store to which rows are sent, and that puts those aside that it could not send for long. For
+ * A store to which rows are sent, and that puts aside those that it cannot send for long. The tally
+ * counts them as loaded; {@link #booked()} says how many of those their receiver does not have. For
  * several threads.
+ *
+ * <p>Failures throw {@link io.wexrun.core.diagnose.OutsideException}.
  */
 public interface Resending {
   /**
@@ -20,33 +23,56 @@ public interface Resending {
    * @param rows how many there are
    * @param file what holds them
    * @param since when sending began to fail
-   * @param why it failed
+   * @param why it failed, or why they were refused
+   * @param refused whether the receiver refused them when they were sent again
    */
   record PutAside(
-      String table, String pipeline, String id, long rows, Path file, Instant since, String why) {}
+      String table,
+      String pipeline,
+      String id,
+      long rows,
+      Path file,
+      Instant since,
+      String why,
+      boolean refused) {}
 
   /**
-   * What became of rows that were sent again.
+   * The outcome of sending rows again.
    *
    * @param rows which ones
-   * @param refused how many of them the other side refuses for good
-   * @param kept the file that says which ones, if there are any
+   * @param delivered how many of them the receiver took
+   * @param refused how many of them the receiver refused
+   * @param kept the file that holds the refused ones and the reasons, if there are any
    */
-  record Resent(PutAside rows, long refused, Optional<Path> kept) {}
+  record Resent(PutAside rows, long delivered, long refused, Optional<Path> kept) {}
 
   /**
-   * What waits, the oldest first.
+   * Rows of a pipeline for a table that the receiver does not have.
    *
-   * @throws io.wexrun.core.diagnose.OutsideException if that cannot be read
+   * @param waiting rows that were put aside and wait to be sent
+   * @param refused rows that were put aside and that the receiver refused when they were sent
    */
+  record Outstanding(String table, String pipeline, long waiting, long refused) {}
+
+  /** What is put aside, the oldest first: first what waits, then what was refused. */
   List<PutAside> putAside();
 
+  /** How many rows are put aside, as noted in the transactions that put them there. */
+  List<Outstanding> booked();
+
   /**
-   * Sends what waits, the oldest first, under the ids that it has.
-   *
-   * @param told of each that was sent
-   * @throws io.wexrun.core.diagnose.OutsideException if one cannot be sent now; it still waits, and
-   *     so do those behind it
+   * How many rows are put aside, counted in the files that hold them. Fails if one of the files is
+   * damaged.
    */
-  void resend(Consumer<Resent> told);
+  List<Outstanding> counted();
+
+  /**
+   * Sends what waits, the oldest first, under the ids that it has. Rows that the receiver refuses
+   * are kept apart, and the others of their post are delivered. Fails if something cannot be sent
+   * now; it still waits, and so does what is behind it.
+   *
+   * @param refused sends the rows that were refused before, instead of those that wait
+   * @param told receives each outcome
+   */
+  void resend(boolean refused, Consumer<Resent> told);
 }

@@ -33,6 +33,12 @@ public interface Store extends AutoCloseable {
     return Optional.empty();
   }
 
+  /**
+   * Sends or loads at the next attempt, even if the other side asked to wait: a person says that it
+   * can take rows again.
+   */
+  default void retryNow() {}
+
   /** Gives back what is open. */
   @Override
   void close();

@@ -7,7 +7,6 @@ import io.wexrun.core.field.ValueText;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
-import java.util.List;
 import java.util.Optional;
 import java.util.Set;
 
@@ -33,6 +32,11 @@ final class Body {
       this.type = type;
       this.ending = ending;
       this.between = between;
+    }
+
+    /** The form of a name as settings have it. */
+    static Form of(String name) {
+      return valueOf(name.toUpperCase(java.util.Locale.ROOT));
     }
 
     /** The media type. */
@@ -95,6 +99,7 @@ final class Body {
   private final Schema schema;
   private final Optional<Template> row;
   private final Optional<Template> envelope;
+  private final String header;
   private final String[] names;
 
   /**
@@ -104,10 +109,20 @@ final class Body {
    * @param envelope what stands around the rows; has one place for them
    */
   Body(Form form, Schema schema, Optional<Template> row, Optional<Template> envelope) {
+    this(form, schema, row, envelope, form == Form.CSV ? header(schema) : "");
+  }
+
+  private Body(
+      Form form,
+      Schema schema,
+      Optional<Template> row,
+      Optional<Template> envelope,
+      String header) {
     this.form = form;
     this.schema = schema;
     this.row = row;
     this.envelope = envelope;
+    this.header = header;
     this.names = new String[schema.size()];
     for (int c = 0; c < names.length; c++) {
       StringBuilder name = new StringBuilder(c == 0 ? "{" : ",");
@@ -116,8 +131,31 @@ final class Body {
     }
   }
 
+  /**
+   * A way to make bodies of rows that are texts already.
+   *
+   * @param header the first line of CSV; empty for other forms
+   */
+  static Body around(Form form, Optional<Template> envelope, String header) {
+    return new Body(form, Schema.of(), Optional.empty(), envelope, header);
+  }
+
+  private static String header(Schema schema) {
+    StringBuilder text = new StringBuilder();
+    for (Column column : schema.columns()) {
+      text.append(text.isEmpty() ? "" : ",");
+      cell(column.name(), text);
+    }
+    return text.append('\n').toString();
+  }
+
   Form form() {
     return form;
+  }
+
+  /** What separates two rows. */
+  byte[] between() {
+    return form.between().getBytes(java.nio.charset.StandardCharsets.US_ASCII);
   }
 
   /** What stands before the rows. */
@@ -127,15 +165,7 @@ final class Body {
       envelope.get().append(0, rowsPlace(), facts, text);
       return text.append('[').toString();
     }
-    if (form == Form.CSV) {
-      List<Column> columns = schema.columns();
-      for (int c = 0; c < columns.size(); c++) {
-        text.append(c == 0 ? "" : ",");
-        cell(columns.get(c).name(), text);
-      }
-      return text.append('\n').toString();
-    }
-    return form == Form.ARRAY ? "[" : "";
+    return form == Form.ARRAY ? "[" : header;
   }
 
   /** What stands behind the rows. */

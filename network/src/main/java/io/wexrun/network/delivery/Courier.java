@@ -7,6 +7,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.secret.Secret;
 import java.io.ByteArrayOutputStream;
 import java.io.IOException;
+import java.io.OutputStream;
 import java.net.ConnectException;
 import java.net.URI;
 import java.net.URLEncoder;
@@ -120,41 +121,33 @@ final class Courier {
   /**
    * Posts rows.
    *
-   * @param facts what is told of them
+   * @param facts what an envelope says of them
    */
   Verdict post(Body body, Post post, Body.Facts facts) {
-    byte[] bytes;
-    try {
-      bytes = bytes(body, post, facts);
-    } catch (IOException e) {
-      throw new IllegalStateException(e); // It is written into memory.
-    }
     return post(
         address(facts.table()),
         facts.id(),
         body.form().type(),
         settings.gzip() ? "gzip" : "",
-        bytes,
+        content(body, post, facts).bytes(),
         post.rows());
   }
 
   /** The body of a request with rows, compressed if settings say so. */
-  byte[] bytes(Body body, Post post, Body.Facts facts) throws IOException {
-    ByteArrayOutputStream bytes = new ByteArrayOutputStream(post.text().length + 256);
+  Undelivered.Content content(Body body, Post post, Body.Facts facts) {
     byte[] before = body.before(facts).getBytes(StandardCharsets.UTF_8);
     byte[] after = body.after(facts).getBytes(StandardCharsets.UTF_8);
-    if (settings.gzip()) {
-      try (GZIPOutputStream zip = new GZIPOutputStream(bytes, 64 << 10)) {
-        zip.write(before);
-        zip.write(post.text());
-        zip.write(after);
-      }
-    } else {
-      bytes.write(before);
-      bytes.write(post.text());
-      bytes.write(after);
+    ByteArrayOutputStream bytes =
+        new ByteArrayOutputStream(post.text().length + before.length + after.length);
+    try (OutputStream out = settings.gzip() ? new GZIPOutputStream(bytes, 64 << 10) : bytes) {
+      out.write(before);
+      out.write(post.text());
+      out.write(after);
+    } catch (IOException e) {
+      throw new IllegalStateException(e); // It is written into memory.
     }
-    return bytes.toByteArray();
+    return new Undelivered.Content(
+        post, body.form(), settings.gzip(), bytes.toByteArray(), before.length, after.length);
   }
 
   /**

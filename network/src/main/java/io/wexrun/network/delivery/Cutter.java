@@ -44,7 +44,7 @@ final class Cutter {
    */
   Cutter(Body body, int mostRows, long mostBytes, Taker taker) {
     this.body = body;
-    this.between = body.form().between().getBytes(StandardCharsets.US_ASCII);
+    this.between = body.between();
     this.mostRows = mostRows;
     this.mostBytes = mostBytes;
     this.taker = taker;

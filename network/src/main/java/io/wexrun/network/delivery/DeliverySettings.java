@@ -24,6 +24,7 @@ import tools.jackson.core.JsonPointer;
  * @param mostBytes of the rows of a post
  * @param parallel how many posts of a flush may be under way at once
  * @param timeout how long an answer may take
+ * @param longestWait how long a receiver may ask to be left alone
  */
 record DeliverySettings(
     String address,
@@ -38,6 +39,7 @@ record DeliverySettings(
     Optional<Login> login,
     Optional<Tls> tls,
     Duration timeout,
+    Duration longestWait,
     Optional<Naming> naming,
     Optional<Confirming> confirming,
     Optional<Aside> aside) {
@@ -53,6 +55,7 @@ record DeliverySettings(
   private static final String LOGIN = "login";
   private static final String TLS = "tls";
   private static final String TIMEOUT = "timeout";
+  private static final String LONGEST_WAIT = "longest_wait";
   private static final String REFUSALS = "refusals";
   private static final String CONFIRM = "confirm";
   private static final String UNDELIVERED = "undelivered";
@@ -166,6 +169,8 @@ record DeliverySettings(
             .about("PEM files"),
         TIMEOUT,
         Form.text().about("how long an answer may take; 30s"),
+        LONGEST_WAIT,
+        Form.text().about("how long a Retry-After is honoured at most; 15m"),
         REFUSALS,
         Form.keys(
                 Form.with(
@@ -233,6 +238,7 @@ record DeliverySettings(
         login(all),
         tls(all),
         all.time(TIMEOUT).orElse(Duration.ofSeconds(30)),
+        all.time(LONGEST_WAIT).orElse(Duration.ofMinutes(15)),
         naming(all),
         confirming(all),
         aside(all));

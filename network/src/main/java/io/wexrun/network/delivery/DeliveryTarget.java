@@ -49,6 +49,7 @@ final class DeliveryTarget implements Target {
   private final Body body;
   private final Way way;
   private final Identity identity;
+  private final String writer;
   private final Map<SourcePartition, Ledger.Reached> atOpening;
   private final Map<SourcePartition, Ledger.Reached> reached;
   private final List<Refusal> refused;
@@ -65,6 +66,7 @@ final class DeliveryTarget implements Target {
     this.identity = new Identity(sender.tableId());
     this.way = new Way(store, ledger, sender, body);
     Ledger.Content content = ledger.read();
+    this.writer = sender.pipeline();
     this.reached = new HashMap<>(content.sources());
     this.refused = new ArrayList<>(content.refused());
     settle();
@@ -123,9 +125,11 @@ final class DeliveryTarget implements Target {
   private List<Refusal> note(Outgoing outgoing, Decisions decisions) throws IOException {
     Map<SourcePartition, Long> taken = new HashMap<>();
     List<Refusal> fresh = new ArrayList<>();
+    long aside = 0;
     for (int number = 0; number < outgoing.posts(); number++) {
       Post post = outgoing.post(number);
       for (Decisions.Part part : decisions.of(number)) {
+        aside += part.fate() == Decisions.Fate.ASIDE ? part.to() - part.from() : 0;
         for (int row = part.from(); row < part.to(); row++) {
           SourcePartition source = post.source(row);
           if (part.fate() == Decisions.Fate.REFUSED) {
@@ -152,7 +156,8 @@ final class DeliveryTarget implements Target {
       List<Refusal> all = new ArrayList<>(there.refused());
       all.removeIf(each -> each.position() < accounted.getOrDefault(each.source(), 0L));
       all.addAll(fresh);
-      ledger.write(new Ledger.Content(next, all));
+      Ledger.Aside before = store.aside(there, table.name(), writer);
+      ledger.write(new Ledger.Content(next, all, Optional.of(before.more(aside))));
     }
     outgoing.ends().keySet().forEach(source -> reached.put(source, next.get(source)));
     return fresh;

@@ -7,6 +7,7 @@ import io.wexrun.core.target.Refusal;
 import io.wexrun.queue.disk.DiskFile;
 import io.wexrun.queue.disk.RealDisk;
 import java.io.IOException;
+import java.net.URLDecoder;
 import java.net.URLEncoder;
 import java.nio.ByteBuffer;
 import java.nio.channels.FileChannel;
@@ -18,6 +19,7 @@ import java.nio.file.StandardOpenOption;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.TreeMap;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.locks.ReentrantLock;
@@ -33,7 +35,8 @@ import tools.jackson.databind.node.ObjectNode;
  *
  * <pre>{@code
  * progress --> {"sources": {SOURCE: [POSITION, ROWS], ...},
- *               "refused": [[SOURCE, POSITION, ROW, WHY], ...]}
+ *               "refused": [[SOURCE, POSITION, ROW, WHY], ...],
+ *               "aside": [PUT, DELIVERED, REFUSED, DONE]}
  * }</pre>
  */
 final class Ledger {
@@ -56,11 +59,34 @@ final class Ledger {
   record Reached(long position, long rows) {}
 
   /**
-   * What stands in it.
+   * Rows that were put aside, over all time; those of {@code sources} include them.
+   *
+   * @param put how many were put aside
+   * @param delivered how many of them the other side took later
+   * @param refused how many of them the other side refused later
+   * @param done the name of the post that was counted last as delivered or refused: a crash may
+   *     have left its files; may be empty
+   */
+  record Aside(long put, long delivered, long refused, String done) {
+    static final Aside NONE = new Aside(0, 0, 0, "");
+
+    long waiting() {
+      return put - delivered - refused;
+    }
+
+    Aside more(long rows) {
+      return rows == 0 ? this : new Aside(put + rows, delivered, refused, done);
+    }
+  }
+
+  /**
+   * The content of the ledger.
    *
    * @param refused what may be handed over again
+   * @param aside empty in a ledger of an earlier version, which did not count such rows
    */
-  record Content(Map<SourcePartition, Reached> sources, List<Refusal> refused) {
+  record Content(
+      Map<SourcePartition, Reached> sources, List<Refusal> refused, Optional<Aside> aside) {
     /** Copies the collections. */
     Content {
       sources = Map.copyOf(sources);
@@ -77,6 +103,11 @@ final class Ledger {
   static String named(String name) {
     String safe = URLEncoder.encode(name, StandardCharsets.UTF_8);
     return safe.startsWith(".") ? "%2E" + safe.substring(1) : safe;
+  }
+
+  /** The name of which a folder has its name. */
+  static String unnamed(String folder) {
+    return URLDecoder.decode(folder, StandardCharsets.UTF_8);
   }
 
   Path file(String name) {
@@ -111,18 +142,19 @@ final class Ledger {
     Map<SourcePartition, Reached> sources = new TreeMap<>();
     List<Refusal> refused = new ArrayList<>();
     if (!Files.exists(file)) {
-      return new Content(sources, refused);
+      return new Content(sources, refused, Optional.of(Aside.NONE));
     }
+    Optional<Aside> aside;
     try {
       JsonNode json = JSON.readTree(Files.readAllBytes(file));
-      json.get("sources")
+      json.required("sources")
           .properties()
           .forEach(
               e ->
                   sources.put(
                       new SourcePartition(e.getKey()),
                       new Reached(e.getValue().get(0).asLong(), e.getValue().get(1).asLong())));
-      for (JsonNode one : json.get("refused")) {
+      for (JsonNode one : json.required("refused")) {
         refused.add(
             new Refusal(
                 new SourcePartition(one.get(0).asString()),
@@ -130,13 +162,22 @@ final class Ledger {
                 one.get(2).asInt(),
                 one.get(3).asString()));
       }
-    } catch (JacksonException | NullPointerException e) {
+      aside = Optional.of(json.path("aside")).filter(JsonNode::isArray).map(Ledger::aside);
+    } catch (JacksonException e) {
       throw OutsideException.lasting(
           file
               + " is damaged. It says which rows were delivered: put it back from a backup, or"
               + " remove it, and rows that were delivered may be delivered again");
     }
-    return new Content(sources, refused);
+    return new Content(sources, refused, aside);
+  }
+
+  private static Aside aside(JsonNode json) {
+    return new Aside(
+        json.required(0).asLong(),
+        json.required(1).asLong(),
+        json.required(2).asLong(),
+        json.required(3).asString());
   }
 
   /** Writes it, so that it survives the loss of power. Called alone. */
@@ -150,6 +191,15 @@ final class Ledger {
       ArrayNode one = refused.addArray().add(each.source().name());
       one.add(each.position()).add(each.row()).add(each.why());
     }
+    content
+        .aside()
+        .ifPresent(
+            aside ->
+                json.putArray("aside")
+                    .add(aside.put())
+                    .add(aside.delivered())
+                    .add(aside.refused())
+                    .add(aside.done()));
     replace(folder.resolve(PROGRESS), json.toString());
   }
 

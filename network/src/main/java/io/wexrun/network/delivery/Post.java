@@ -13,6 +13,7 @@ import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.HexFormat;
 import java.util.List;
+import java.util.stream.LongStream;
 
 /**
  * Rows that are sent together, or a part of such rows: the texts of the rows one behind the other,
@@ -70,6 +71,38 @@ record Post(List<Span> spans, long[] positions, int[] ends, int between, byte[] 
         moved,
         between,
         Arrays.copyOfRange(text, begin, ends[to - 1]));
+  }
+
+  /**
+   * Parts of a post as one.
+   *
+   * @param parts at least one, in the order of their rows
+   * @param between what separates two rows
+   */
+  static Post joined(List<Post> parts, byte[] between) {
+    List<Span> spans = new ArrayList<>();
+    long[] positions = parts.stream().flatMapToLong(p -> LongStream.of(p.positions())).toArray();
+    int[] ends = new int[positions.length];
+    ByteArrayOutputStream text = new ByteArrayOutputStream();
+    int row = 0;
+    for (Post part : parts) {
+      if (row > 0) {
+        text.writeBytes(between);
+      }
+      for (int end : part.ends()) {
+        ends[row++] = text.size() + end;
+      }
+      text.writeBytes(part.text());
+      for (Span span : part.spans()) {
+        int last = spans.size() - 1;
+        if (last >= 0 && spans.get(last).source().equals(span.source())) {
+          spans.set(last, new Span(span.source(), spans.get(last).rows() + span.rows()));
+        } else {
+          spans.add(span);
+        }
+      }
+    }
+    return new Post(spans, positions, ends, between.length, text.toByteArray());
   }
 
   /** Where a row comes from. */

@@ -232,13 +232,15 @@ final class Way {
                           part.id(sender.pipeline(), sender.tableId()),
                           sender.table(),
                           sender.pipeline()));
-      if (!(verdict instanceof Verdict.Later later)) {
+      if (!(verdict instanceof Verdict.Later)) {
         return verdict;
       }
-      long wait = later.after().map(Duration::toMillis).orElse(pause);
-      if (asked.isEmpty()) {
-        later.after().ifPresent(after -> store.waitFor(after, later.why()));
+      Verdict.Later later = (Verdict.Later) verdict;
+      if (asked.isEmpty() && later.after().isPresent()) {
+        store.waitFor(later.after().get(), later.why());
+        later = store.asked().orElse(later);
       }
+      long wait = later.after().map(Duration::toMillis).orElse(pause);
       if (wait > (until - System.nanoTime()) / 1_000_000) {
         throw new LaterException(later.why());
       }
@@ -254,6 +256,24 @@ final class Way {
       Thread.currentThread().interrupt();
       throw new OutsideException("sending was interrupted", e);
     }
+  }
+
+  /**
+   * Sends one post that is not part of a flush any more, until something is decided on each row.
+   *
+   * @throws OutsideException if it cannot be sent now
+   */
+  void send(Post post, Decisions decisions) throws IOException {
+    try {
+      new Sending(0, post, decisions).work();
+    } catch (LaterException e) {
+      throw undeliverable(e.getMessage());
+    }
+  }
+
+  private OutsideException undeliverable(String why) {
+    return new OutsideException(
+        "rows of table " + sender.table() + " cannot be delivered to " + store + ": " + why);
   }
 
   /**
@@ -308,8 +328,7 @@ final class Way {
     Instant since = failingSince(now);
     Optional<DeliverySettings.Aside> aside = store.settings().aside();
     if (aside.isEmpty() || since.plus(aside.get().after()).isAfter(now)) {
-      throw new OutsideException(
-          "rows of table " + sender.table() + " cannot be delivered to " + store + ": " + why);
+      throw undeliverable(why);
     }
     for (int number = 0; number < outgoing.posts(); number++) {
       Post post = outgoing.post(number);
@@ -320,9 +339,8 @@ final class Way {
         store
             .undelivered()
             .put(
-                new Undelivered.Head(
-                    store.name(), facts, body.form(), store.settings().gzip(), since, why),
-                store.courier().bytes(body, part, facts));
+                new Undelivered.Head(store.name(), facts, since, why),
+                store.courier().content(body, part, facts));
         decisions.add(number, Decisions.Part.of(range[0], range[1], Decisions.Fate.ASIDE));
       }
     }

@@ -27,6 +27,7 @@ import io.wexrun.core.run.TargetOpener;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.KnownTarget;
 import io.wexrun.core.target.Standing;
+import io.wexrun.core.target.Store;
 import io.wexrun.core.target.Target;
 import io.wexrun.project.definition.WorkspaceDefinition;
 import io.wexrun.queue.Queue;
@@ -303,16 +304,31 @@ public final class Ends {
    */
   public Map<String, Standing> standings(Pipeline pipeline) {
     Map<String, Standing> standings = new TreeMap<>();
-    Set<String> names = new TreeSet<>(Set.of(Route.DEAD));
+    Set<String> names = targetNames(pipeline);
+    names.add(Route.DEAD);
     site.stateIfAny()
         .ifPresent(s -> s.tally().targets(pipeline.name()).forEach(t -> names.add(t.name())));
-    pipeline.route().forEach(route -> names.addAll(route.to()));
-    pipeline.dead().forEach(route -> names.addAll(route.to()));
-    pipeline.kinds().forEach(kind -> kind.route().forEach(route -> names.addAll(route.to())));
     for (String name : names) {
       standing(pipeline, name).ifPresent(s -> standings.put(name, s));
     }
     return standings;
+  }
+
+  private static Set<String> targetNames(Pipeline pipeline) {
+    Set<String> names = new TreeSet<>();
+    pipeline.route().forEach(route -> names.addAll(route.to()));
+    pipeline.dead().forEach(route -> names.addAll(route.to()));
+    pipeline.kinds().forEach(kind -> kind.route().forEach(route -> names.addAll(route.to())));
+    return names;
+  }
+
+  /** Lets the stores of a pipeline's tables try again at once, whatever they were asked. */
+  public void retryNow(Pipeline pipeline) {
+    for (String name : targetNames(pipeline)) {
+      Optional.ofNullable(definition.tables().get(name))
+          .flatMap(table -> stores.ifOpen(table.store()))
+          .ifPresent(Store::retryNow);
+    }
   }
 
   private Optional<Standing> standing(Pipeline pipeline, String name) {

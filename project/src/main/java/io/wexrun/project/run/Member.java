@@ -49,12 +49,14 @@ public final class Member {
    * @param starter starts it
    * @param schedule when; empty if it is started with the run, and goes on as long as that does
    * @param arrived whether there is something new for it; asked if it is started by that
+   * @param retryNow lets its stores be tried again at once, whatever they asked for
    * @param values those of its parameters, by when it is started
    */
   public record Plan(
       Starter starter,
       Optional<Schedule> schedule,
       BooleanSupplier arrived,
+      Runnable retryNow,
       Function<Instant, Map<String, String>> values) {}
 
   /** The share of a wait by which it may be longer or shorter. */
@@ -557,17 +559,29 @@ public final class Member {
     return true;
   }
 
-  /** Lets it go on after it was paused. False if it has ended. */
+  /**
+   * Continues after it was paused; if it waits for something, tries again at once. False if it has
+   * ended.
+   */
   public boolean resume() {
+    PipelineRun runs;
+    Plan how;
     synchronized (this) {
       if (end.isDone() || stopped) {
         return false;
       }
+      runs = paused ? null : run;
+      resumes = paused && run != null; // It is still being stopped, and starts again then.
       paused = false;
       holds = Optional.empty();
-      resumes = run != null; // It is still being stopped, and begins anew then.
+      how = plan;
     }
-    threads.execute(this::attempt);
+    how.retryNow().run();
+    if (runs != null) {
+      runs.retryNow();
+    } else {
+      threads.execute(this::attempt);
+    }
     return true;
   }
 
