@@ -21,7 +21,7 @@ import java.util.function.UnaryOperator;
 final class Buffer {
   /**
    * A flush under way: its rows, the ranges that wait for it, when its events happened, the memory
-   * that it holds, and how long it has taken.
+   * that it holds, how long it has taken, and how many refused rows became dead letters by it.
    */
   record Sent(
       Buffer buffer,
@@ -29,7 +29,8 @@ final class Buffer {
       List<Range> ranges,
       List<Moments> moments,
       long allocated,
-      AtomicLong nanos) {}
+      AtomicLong nanos,
+      AtomicLong buried) {}
 
   /** What is done with a flush that was committed, before the next one is. */
   @FunctionalInterface
@@ -122,7 +123,7 @@ final class Buffer {
       Executor threads, Afterwards afterwards, BiConsumer<Sent, CompletableFuture<Receipt>> done) {
     Flush flush = new Flush(parts);
     AtomicLong nanos = new AtomicLong();
-    Sent sent = new Sent(this, flush, ranges, moments, allocated, nanos);
+    Sent sent = new Sent(this, flush, ranges, moments, allocated, nanos, new AtomicLong());
     parts = new ArrayList<>();
     ranges = new ArrayList<>();
     moments = new ArrayList<>();

@@ -58,9 +58,13 @@ final class Delivery {
   /** A store refused rows whose raw records were not kept: they must come again. */
   static final class RawRecordsNeeded extends RuntimeException {
     private static final long serialVersionUID = 1;
+    private final transient Buffer.Sent sent;
+    private final transient Receipt receipt;
 
-    RawRecordsNeeded() {
+    RawRecordsNeeded(Buffer.Sent sent, Receipt receipt) {
       super("rows were refused whose raw records are not there any more");
+      this.sent = sent;
+      this.receipt = receipt;
     }
   }
 
@@ -405,7 +409,7 @@ final class Delivery {
       throw unshaped.cause();
     }
     if (event instanceof Event.Uncommitted uncommitted) {
-      uncommitted.sent().buffer().ended();
+      uncommitted(uncommitted);
       throw uncommitted.cause();
     }
     return false;
@@ -421,8 +425,9 @@ final class Delivery {
           returned++;
         } else if (event instanceof Event.Committed committed) {
           committed.sent().buffer().ended();
+          count(committed.sent(), committed.receipt());
         } else if (event instanceof Event.Uncommitted uncommitted) {
-          uncommitted.sent().buffer().ended();
+          uncommitted(uncommitted);
         }
       } catch (InterruptedException e) {
         interrupted = true;
@@ -430,6 +435,14 @@ final class Delivery {
     }
     if (interrupted) {
       Thread.currentThread().interrupt();
+    }
+  }
+
+  private void uncommitted(Event.Uncommitted flush) {
+    flush.sent().buffer().ended();
+    // Flushes behind it end with the same failure.
+    if (flush.cause() instanceof RawRecordsNeeded needed && needed.sent == flush.sent()) {
+      count(flush.sent(), needed.receipt); // Its rows are committed, and are skipped next time.
     }
   }
 
@@ -551,13 +564,13 @@ final class Delivery {
         return;
       }
       if (!keepsRaw) {
-        throw new RawRecordsNeeded();
+        throw new RawRecordsNeeded(sent, receipt);
       }
       List<Refusals.Source> sources =
           sent.ranges().stream()
               .map(range -> new Refusals.Source(raw.get(range), range.counts().singles()))
               .toList();
-      refusals.bury(target, sent.flush(), sources, receipt);
+      sent.buried().set(refusals.bury(target, sent.flush(), sources, receipt));
     };
   }
 
@@ -591,23 +604,23 @@ final class Delivery {
     }
     receipt.refused().forEach(refusal -> refused(target, sent.ranges(), refusal));
     sent.ranges().forEach(Range::committed);
-    sheet.committed(target, work(sent, receipt));
     rows.give(sent.allocated());
-    boolean dead = target.equals(Route.DEAD);
-    long refusedRows = receipt.refused().size();
-    progress =
-        progress.plus(
-            new Progress(
-                0,
-                dead ? 0 : receipt.written(),
-                refusedRows + (dead ? receipt.written() : 0),
-                0,
-                0,
-                0));
+    count(sent, receipt);
   }
 
-  /** What a flush did. */
+  /** Counts what a flush committed: each row in the flush that made it durable. */
+  private void count(Buffer.Sent sent, Receipt receipt) {
+    String target = sent.buffer().name;
+    sheet.committed(target, work(sent, receipt));
+    boolean dead = target.equals(Route.DEAD);
+    long letters = sent.buried().get() + (dead ? receipt.written() : 0);
+    progress = progress.plus(new Progress(0, dead ? 0 : receipt.written(), letters, 0, 0, 0));
+  }
+
   private TargetWork work(Buffer.Sent sent, Receipt receipt) {
+    if (receipt.written() == 0) {
+      return new TargetWork(0, 0, 1, sent.nanos().get(), Delays.NONE, Delays.NONE);
+    }
     long now = options.clock().millis() * 1000;
     Delays taken = Delays.NONE;
     Delays events = Delays.NONE;

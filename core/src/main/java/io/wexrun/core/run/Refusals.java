@@ -52,8 +52,9 @@ final class Refusals implements AutoCloseable {
    * Writes what a target refused.
    *
    * @param sources where the flush's parts come from
+   * @return how many letters are new; the others were written before a failure
    */
-  void bury(String target, Flush flush, List<Source> sources, Receipt receipt) {
+  long bury(String target, Flush flush, List<Source> sources, Receipt receipt) {
     List<Flush.Part> letters = new ArrayList<>();
     long rows = 0;
     for (int i = 0; i < flush.parts().size(); i++) {
@@ -85,6 +86,7 @@ final class Refusals implements AutoCloseable {
       throw new OutsideException(
           "the dead letters of pipeline " + pipeline + " did not take all that were refused");
     }
+    return buried.written();
   }
 
   private Rows letters(String target, Block block, boolean whole, List<Refusal> refused) {
