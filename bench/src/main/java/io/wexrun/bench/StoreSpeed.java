@@ -12,6 +12,7 @@ import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.target.Flush;
+import io.wexrun.core.target.Querying;
 import io.wexrun.core.target.Staged;
 import io.wexrun.core.target.Store;
 import io.wexrun.core.target.Target;
@@ -41,6 +42,7 @@ final class StoreSpeed {
   private static final int LINES = 8000;
   private static final int BLOCKS = 250;
   private static final int IN_FLUSH = 62;
+  private static final int SMALL_FLUSH = 25;
 
   private final Path folder;
   private final int rounds;
@@ -92,13 +94,49 @@ final class StoreSpeed {
         Settings settings = Settings.of("postgres", server.url()).with("user", "postgres");
         add(into, "PostgreSQL", load(settings));
         add(into, "PostgreSQL's copy", server.copySeconds());
+        for (Refused refused : Refused.values()) {
+          clear();
+          add(into, "DuckDB" + refused, load(Settings.of("duckdb", "ready.db"), refused));
+          server.clear();
+          add(into, "PostgreSQL" + refused, load(settings, refused));
+        }
       }
     }
     for (String store : List.of("DuckDB", "Parquet", "PostgreSQL")) {
       String own = store + (store.equals("PostgreSQL") ? "'s copy" : " by itself");
       figures.finding("of the speed of " + own + ", into " + store, figures.ratio(store, own), 0.6);
     }
+    for (String store : List.of("DuckDB", "PostgreSQL")) {
+      for (Refused refused : Refused.values()) {
+        if (refused != Refused.NONE) {
+          figures.finding(
+              "of the speed without refused rows, into " + store + refused,
+              figures.ratio(store + refused, store + Refused.NONE),
+              refused.wanted);
+        }
+      }
+    }
     return figures;
+  }
+
+  /** How many rows a table refuses by a check. */
+  private enum Refused {
+    NONE("true", 1),
+    ONE_PERCENT("ms % 100 <> 7", 1 / 3.0),
+    HALF("ms % 2 = 0", 0.1);
+
+    private final String check;
+    private final double wanted;
+
+    Refused(String check, double wanted) {
+      this.check = check;
+      this.wanted = wanted;
+    }
+
+    @Override
+    public String toString() {
+      return ", refused by " + check;
+    }
   }
 
   private void add(Figures figures, String name, double seconds) {
@@ -137,6 +175,26 @@ final class StoreSpeed {
 
   /** Seconds from the first flush to the last one's commit, as a pipeline commits them. */
   private double load(Settings settings) throws Exception {
+    return load(settings, flushes, store -> {});
+  }
+
+  /** Seconds for one flush of about 200,000 rows into a table with a check. */
+  private double load(Settings settings, Refused refused) throws Exception {
+    return load(
+        settings,
+        List.of(new Flush(flushes.get(0).parts().subList(0, SMALL_FLUSH))),
+        store ->
+            ((Querying) store)
+                .change(
+                    "create table gates (\"time\" timestamp with time zone not null, gate text,"
+                        + " stop text, level text, event text, card text, result text, note text,"
+                        + " ms integer check ("
+                        + refused.check
+                        + "))"));
+  }
+
+  private double load(Settings settings, List<Flush> flushes, Consumer<Store> before)
+      throws Exception {
     Site site = new FolderSite(folder);
     StoreConnector connector =
         ServiceLoader.load(StoreConnector.class).stream()
@@ -147,7 +205,7 @@ final class StoreSpeed {
     Table table = Loops.gates();
     ExecutorService threads = Executors.newCachedThreadPool();
     try (Store store = connector.open("w", settings, site);
-        Target target = store.target("p", table)) {
+        Target target = opened(store, table, before)) {
       long start = System.nanoTime();
       List<CompletableFuture<Staged>> staged = new ArrayList<>();
       for (int i = 0; i < flushes.size() + target.parallelism() - 1; i++) {
@@ -163,6 +221,11 @@ final class StoreSpeed {
     } finally {
       threads.shutdown();
     }
+  }
+
+  private static Target opened(Store store, Table table, Consumer<Store> before) {
+    before.accept(store);
+    return store.target("p", table);
   }
 
   private void clear() throws IOException {

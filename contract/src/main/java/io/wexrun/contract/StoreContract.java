@@ -27,12 +27,18 @@ import io.wexrun.core.target.Target;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Arrays;
+import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
+import java.util.SplittableRandom;
 import java.util.concurrent.CompletableFuture;
 import java.util.concurrent.TimeUnit;
+import java.util.stream.LongStream;
 import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.MethodSource;
 
 /**
  * What every {@link Store} must do beside what its {@link TargetContract} says: keep values of all
@@ -666,5 +672,64 @@ public abstract class StoreContract extends ValuesContract {
       }
     }
     assertThat(rows(table)).containsExactlyInAnyOrder(List.of(1, 7), List.of(2, 3));
+  }
+
+  static LongStream seeds() {
+    return Seeds.some(4);
+  }
+
+  /**
+   * As many rows as a flush has, with constraints of all kinds: the rows that are refused are those
+   * that would be if they were inserted one by one. Of stores that are databases.
+   */
+  @ParameterizedTest
+  @MethodSource("seeds")
+  void rowsThatBreakConstraintsAreRefusedWhateverTheyAre(long seed) {
+    SplittableRandom dice = new SplittableRandom(seed);
+    Table table = table("tickets", "n", "long", "card", "text", "stop", "int", "fare", "int");
+    List<List<String>> rows = new ArrayList<>();
+    List<Long> expected = new ArrayList<>();
+    Set<String> cards = new HashSet<>(Set.of("c1"));
+    double bad = dice.nextBoolean() ? 0.01 : 0.5;
+    for (int n = 0; n < 20_000; n++) {
+      String card = dice.nextDouble() < bad / 3 ? "c" + dice.nextInt(n + 2) : "c" + (n + 2);
+      int stop = dice.nextDouble() < bad / 3 ? 9 : dice.nextInt(3);
+      String fare = "5";
+      if (dice.nextDouble() < bad / 3) {
+        fare = dice.nextBoolean() ? null : "-1";
+      }
+      rows.add(Arrays.asList(Integer.toString(n), card, Integer.toString(stop), fare));
+      boolean fits = stop < 3 && "5".equals(fare) && !cards.contains(card);
+      if (fits) {
+        cards.add(card);
+      } else {
+        expected.add((long) n);
+      }
+    }
+    Flush.Part part = new Flush.Part(S, 0, rows.size(), TypedRows.of(table.schema(), rows));
+    List<Long> searched = new ArrayList<>();
+    try (Store store = open()) {
+      assumeThat(store instanceof Querying && answers() && replaces()).isTrue();
+      Querying sql = (Querying) store;
+      sql.change("create table stops (id integer primary key)");
+      sql.change("insert into stops values (0), (1), (2)");
+      sql.change(
+          "create table tickets (n bigint, card text unique, stop integer references stops (id),"
+              + " fare integer check (fare is not null and fare >= 0))");
+      sql.change("insert into tickets values (-1, 'c1', 0, 0)");
+      try (Target target = store.target("p", table)) {
+        Flush flush = new Flush(List.of(part), (count, refused, all) -> searched.add(refused));
+        Receipt receipt = target.stage(flush).commit();
+        assertThat(receipt.refused())
+            .as("seed %d", seed)
+            .extracting(Refusal::position)
+            .isEqualTo(expected);
+        assertThat(receipt.written()).isEqualTo(rows.size() - expected.size());
+        assertThat(receipt.refused()).noneMatch(refusal -> refusal.why().isBlank());
+        assertThat(searched).as("who watches is told").contains((long) expected.size());
+      }
+      Object count = sql.query("select count(*) from tickets").rows().get(0).get(0);
+      assertThat(((Number) count).longValue()).isEqualTo(rows.size() - expected.size() + 1L);
+    }
   }
 }

@@ -40,6 +40,7 @@ final class Catalog {
               + " bigint not null, all_rows bigint, primary key (table_id, writer, source,"
               + " from_position))");
       statement.execute(Refusals.TABLE);
+      statement.execute(Refusals.TIME);
       statement.execute(AddedColumns.TABLE);
       Optional<String> known = one(connection, "select id from wexrun.store");
       if (known.isEmpty()) {

@@ -2,9 +2,11 @@ package io.wexrun.duckdb;
 
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Type;
+import io.wexrun.sql.Constraint;
 import io.wexrun.sql.Dialect;
 import io.wexrun.sql.Names;
 import io.wexrun.sql.StoredColumn;
+import java.sql.Array;
 import java.sql.Connection;
 import java.sql.ResultSet;
 import java.sql.SQLException;
@@ -117,6 +119,87 @@ final class DuckDbDialect implements Dialect {
       rows.next();
       return rows.getInt(1) > 0;
     }
+  }
+
+  @Override
+  public List<Constraint> constraints(Connection connection, String table) throws SQLException {
+    List<Constraint> constraints = new ArrayList<>();
+    String where = " where schema_name = 'main' and table_name = " + Names.text(table);
+    try (Statement statement = connection.createStatement();
+        ResultSet rows =
+            statement.executeQuery(
+                "select constraint_type, expression, constraint_column_names, referenced_table,"
+                    + " referenced_column_names from duckdb_constraints()"
+                    + where
+                    + " union all select 'UNIQUE', null, list_transform(string_split("
+                    + "trim(expressions, '[]'), ', '), lambda e: trim(e, '\"''')), null, [] from"
+                    + " duckdb_indexes()"
+                    + where
+                    + " and is_unique and not contains(expressions, '(')")) {
+      while (rows.next()) {
+        List<String> columns = names(rows.getArray(3));
+        constraints.add(
+            constraint(
+                table,
+                rows.getString(1),
+                rows.getString(2),
+                columns,
+                rows.getString(4),
+                names(rows.getArray(5))));
+      }
+    }
+    return constraints;
+  }
+
+  private static Constraint constraint(
+      String table,
+      String kind,
+      String expression,
+      List<String> columns,
+      String other,
+      List<String> otherColumns) {
+    String values =
+        Names.text("\"" + String.join(", ", columns) + ": ")
+            + " || "
+            + Constraint.values(columns)
+            + " || '\"'";
+    return switch (kind) {
+      case "NOT NULL" ->
+          Constraint.condition(
+              "s." + Names.name(columns.get(0)) + " is null",
+              Names.text(
+                  "Constraint Error: NOT NULL constraint failed: " + table + "." + columns.get(0)));
+      case "CHECK" ->
+          Constraint.condition(
+              "(" + expression + ") is false",
+              Names.text(
+                  "Constraint Error: CHECK constraint failed on table "
+                      + table
+                      + ": "
+                      + expression));
+      case "FOREIGN KEY" ->
+          Constraint.reference(
+              columns,
+              Names.name(other),
+              otherColumns,
+              Names.text("Constraint Error: foreign key: no row of " + other + " has ")
+                  + " || "
+                  + values);
+      default ->
+          Constraint.unique(
+              columns,
+              "'Constraint Error: Duplicate key ' || "
+                  + values
+                  + " || ' violates unique constraint'");
+    };
+  }
+
+  private static List<String> names(Array array) throws SQLException {
+    List<String> names = new ArrayList<>();
+    for (Object each : (Object[]) array.getArray()) {
+      names.add(String.valueOf(each));
+    }
+    return names;
   }
 
   @Override

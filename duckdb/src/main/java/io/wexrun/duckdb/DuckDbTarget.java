@@ -6,13 +6,15 @@ import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.Receipt;
-import io.wexrun.core.target.Refusal;
 import io.wexrun.core.target.Staged;
 import io.wexrun.core.target.Target;
 import io.wexrun.sql.AddedColumns;
+import io.wexrun.sql.Hourly;
 import io.wexrun.sql.Loading;
+import io.wexrun.sql.Names;
 import io.wexrun.sql.Refusals;
 import java.sql.SQLException;
+import java.time.InstantSource;
 import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;
@@ -41,6 +43,7 @@ final class DuckDbTarget implements Target {
   private final Optional<AddedColumns> added;
   private final Insertion insertion;
   private final Refusals refusals;
+  private final Hourly forgetting = new Hourly();
   private final Set<StagedFlush> staged = new HashSet<>();
   private int commits;
 
@@ -56,9 +59,7 @@ final class DuckDbTarget implements Target {
     this.writer = writer;
     this.added = AddedColumns.of(table, DuckDbStore.DIALECT);
     this.insertion = new Insertion(store, table, added);
-    this.refusals =
-        store.with(
-            "read refused rows of table " + table.name(), c -> Refusals.read(c, identity, writer));
+    this.refusals = new Refusals(identity, writer, InstantSource.system());
     compact();
   }
 
@@ -153,15 +154,14 @@ final class DuckDbTarget implements Target {
   /** What was refused and is accounted for need not be known any more. */
   @Override
   public void accounted(Map<SourcePartition, Long> positions) {
-    if (refusals.isEmpty()) {
-      return;
+    if (forgetting.due()) {
+      store.with(
+          "forget refused rows",
+          c -> {
+            refusals.forget(c, positions);
+            return null;
+          });
     }
-    store.with(
-        "forget refused rows",
-        c -> {
-          refusals.forget(c, positions);
-          return null;
-        });
   }
 
   @Override
@@ -186,7 +186,7 @@ final class DuckDbTarget implements Target {
 
     void load(Flush flush) {
       try {
-        loading = Loading.of(table, flush, atOpening, refusals, this);
+        loading = Loading.of(connection, table, flush, atOpening, refusals, this);
       } catch (SQLException e) {
         throw store.failed("load rows into table " + table.name(), e);
       }
@@ -213,8 +213,23 @@ final class DuckDbTarget implements Target {
     }
 
     @Override
-    public void remember(List<Refusal> refused) throws SQLException {
-      refusals.remember(connection, refused);
+    public Map<Integer, String> unfit(List<Rows> rows, Loading.Searched searched)
+        throws SQLException {
+      return insertion.unfit(rows, searched);
+    }
+
+    @Override
+    public void remember(Rows refused) throws SQLException {
+      insertion.stream(
+          connection,
+          Refusals.SCHEMA,
+          List.of(refused),
+          "insert into "
+              + Refusals.NAME
+              + " ("
+              + Names.list(Refusals.SCHEMA.names())
+              + ") "
+              + Sql.select(Refusals.SCHEMA.columns(), Insertion.STREAM));
     }
 
     /** Commits come in the order of the flushes, so only here it is known where each goes on. */
@@ -226,7 +241,6 @@ final class DuckDbTarget implements Target {
         progress.move(connection, expected, ends, all);
         connection.commit();
         rows.putAll(all);
-        refusals.committed(loading.receipt().refused());
         ends.forEach((source, end) -> expected.merge(source, end, Math::max));
       } catch (SQLException e) {
         // If somebody else went on from the same place meanwhile, that is why.

@@ -3,13 +3,16 @@ package io.wexrun.duckdb;
 import io.wexrun.core.batch.Rows;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Schema;
 import io.wexrun.sql.AddedColumns;
+import io.wexrun.sql.Loading;
 import io.wexrun.sql.RollingUp;
 import io.wexrun.sql.UnfitRows;
 import java.io.IOException;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import java.util.regex.Pattern;
 import org.apache.arrow.c.ArrowArrayStream;
@@ -22,7 +25,8 @@ import org.duckdb.DuckDBConnection;
  * what is new if the table gets some.
  */
 record Insertion(DuckDbStore store, Table table, Optional<AddedColumns> added) {
-  private static final String STREAM = "wexrun_rows";
+  /** The name of the rows in statements. */
+  static final String STREAM = "wexrun_rows";
 
   /** What DuckDB says of rows, not of itself, its files or other transactions. */
   private static final Pattern ABOUT_ROWS =
@@ -35,7 +39,7 @@ record Insertion(DuckDbStore store, Table table, Optional<AddedColumns> added) {
       return insert(connection, table, new RollingUp(table).merged(connection, rows));
     }
     if (added.isPresent()) {
-      AddedColumns.Filled filled = added.get().fill(rows);
+      AddedColumns.Filled filled = added.get().fill(rows).orThrow();
       return insert(connection, filled.table(), filled.rows());
     }
     return insert(connection, table, rows);
@@ -43,13 +47,19 @@ record Insertion(DuckDbStore store, Table table, Optional<AddedColumns> added) {
 
   private long insert(DuckDBConnection connection, Table into, List<Rows> parts)
       throws SQLException {
+    return stream(connection, into.schema(), parts, Sql.insert(into, STREAM));
+  }
+
+  /** Runs a statement that reads rows as the table {@link #STREAM}. */
+  long stream(DuckDBConnection connection, Schema schema, List<Rows> parts, String sql)
+      throws SQLException {
     try (BufferAllocator allocator = store.allocator();
-        ArrowRows reader = new ArrowRows(allocator, into.schema(), parts);
+        ArrowRows reader = new ArrowRows(allocator, schema, parts);
         ArrowArrayStream stream = ArrowArrayStream.allocateNew(allocator)) {
       Data.exportArrayStream(allocator, reader, stream);
       try (Statement statement = connection.createStatement()) {
         connection.registerArrowStream(STREAM, stream);
-        return statement.executeLargeUpdate(Sql.insert(into, STREAM));
+        return statement.executeLargeUpdate(sql);
       } catch (SQLException e) {
         if (reader.failure() != null) {
           e.addSuppressed(reader.failure());
@@ -59,6 +69,20 @@ record Insertion(DuckDbStore store, Table table, Optional<AddedColumns> added) {
     } catch (IOException e) {
       throw new OutsideException("cannot hand rows to " + store + ": " + e.getMessage(), e);
     }
+  }
+
+  /** Finds rows that the table does not take, as far as its constraints tell. */
+  Map<Integer, String> unfit(List<Rows> rows, Loading.Searched searched) throws SQLException {
+    if (table.rollup().isPresent()) {
+      return Map.of(); // Groups are refused, not rows.
+    }
+    if (added.isPresent()) {
+      AddedColumns.Filled filled = added.get().fill(rows);
+      return filled.unfit().isEmpty()
+          ? Search.unfit(this, filled.table(), filled.rows(), searched)
+          : filled.unfit();
+    }
+    return Search.unfit(this, table, rows, searched);
   }
 
   /** Why the table does not take rows, if that is because of the rows; they are taken back. */

@@ -40,7 +40,11 @@ final class Catalog {
 
   /** Whether the schema is there. Changes nothing. */
   static boolean isThere(Connection connection) throws SQLException {
-    return one(connection, "select to_regclass('wexrun.added')::text").isPresent();
+    return one(
+            connection,
+            "select attname::text from pg_attribute where attrelid ="
+                + " to_regclass('wexrun.refused') and attname = 'refused_at'")
+        .isPresent();
   }
 
   /** Makes what is not there, and says who the database is. In a transaction. */
@@ -61,6 +65,7 @@ final class Catalog {
             "insert into wexrun.store select gen_random_uuid()::varchar"
                 + " where not exists (select 1 from wexrun.store)");
         statement.execute(Refusals.TABLE);
+        statement.execute(Refusals.TIME);
         statement.execute(AddedColumns.TABLE);
       }
     }

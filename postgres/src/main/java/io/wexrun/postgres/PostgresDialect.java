@@ -1,6 +1,7 @@
 package io.wexrun.postgres;
 
 import io.wexrun.core.schema.Type;
+import io.wexrun.sql.Constraint;
 import io.wexrun.sql.Dialect;
 import io.wexrun.sql.Names;
 import io.wexrun.sql.StoredColumn;
@@ -21,6 +22,22 @@ final class PostgresDialect implements Dialect {
       "select attname, format_type(atttypid, atttypmod), attnotnull,"
           + " atthasdef or attidentity <> '' from pg_attribute"
           + " where attrelid = to_regclass(?) and attnum > 0 and not attisdropped order by attnum";
+
+  /** Checks and references, and unique indexes over whole columns of all rows. */
+  private static final String CONSTRAINTS =
+      "select c.contype::text, c.conname::text, pg_get_expr(c.conbin, c.conrelid),"
+          + " coalesce((select array_agg(a.attname::text order by k.n) from unnest(c.conkey) with"
+          + " ordinality k(num, n) join pg_attribute a on a.attrelid = c.conrelid and a.attnum ="
+          + " k.num), '{}'), c.confrelid::regclass::text,"
+          + " coalesce((select array_agg(a.attname::text order by k.n) from unnest(c.confkey) with"
+          + " ordinality k(num, n) join pg_attribute a on a.attrelid = c.confrelid and a.attnum ="
+          + " k.num), '{}') from pg_constraint c where c.conrelid = to_regclass(?)"
+          + " and c.contype in ('c', 'f')"
+          + " union all select 'u', x.relname::text, null, (select array_agg(a.attname::text order"
+          + " by k.n) from unnest(i.indkey::smallint[]) with ordinality k(num, n) join pg_attribute"
+          + " a on a.attrelid = i.indrelid and a.attnum = k.num where k.n <= i.indnkeyatts), null,"
+          + " '{}' from pg_index i join pg_class x on x.oid = i.indexrelid where i.indrelid ="
+          + " to_regclass(?) and i.indisunique and i.indpred is null and i.indexprs is null";
 
   private static final Pattern NUMERIC = Pattern.compile("numeric\\((\\d+),(\\d+)\\)");
 
@@ -99,6 +116,89 @@ final class PostgresDialect implements Dialect {
         return rows.getBoolean(1);
       }
     }
+  }
+
+  @Override
+  public List<Constraint> constraints(Connection connection, String table) throws SQLException {
+    List<Constraint> constraints = new ArrayList<>();
+    for (StoredColumn column : columns(connection, table)) {
+      if (column.required()) {
+        constraints.add(
+            Constraint.condition(
+                "s." + Names.name(column.name()) + " is null",
+                Names.text(
+                    "null value in column \""
+                        + column.name()
+                        + "\" of relation \""
+                        + table
+                        + "\" violates not-null constraint")));
+      }
+    }
+    try (PreparedStatement select = connection.prepareStatement(CONSTRAINTS)) {
+      select.setString(1, Names.name(table));
+      select.setString(2, Names.name(table));
+      try (ResultSet rows = select.executeQuery()) {
+        while (rows.next()) {
+          constraints.add(
+              constraint(
+                  table,
+                  rows.getString(1),
+                  rows.getString(2),
+                  rows.getString(3),
+                  List.of((String[]) rows.getArray(4).getArray()),
+                  rows.getString(5),
+                  List.of((String[]) rows.getArray(6).getArray())));
+        }
+      }
+    }
+    return constraints;
+  }
+
+  /** With the server's own words for it. */
+  private static Constraint constraint(
+      String table,
+      String kind,
+      String name,
+      String expression,
+      List<String> columns,
+      String other,
+      List<String> otherColumns) {
+    String key = "' (Key (" + String.join(", ", columns).replace("'", "''") + ")=(' || ";
+    return switch (kind) {
+      case "c" ->
+          Constraint.condition(
+              "(" + expression + ") is false",
+              Names.text(
+                  "new row for relation \""
+                      + table
+                      + "\" violates check constraint \""
+                      + name
+                      + "\""));
+      case "f" ->
+          Constraint.reference(
+              columns,
+              other,
+              otherColumns,
+              Names.text(
+                      "insert or update on table \""
+                          + table
+                          + "\" violates foreign key constraint \""
+                          + name
+                          + "\"")
+                  + " || "
+                  + key
+                  + Constraint.values(columns)
+                  + " || "
+                  + Names.text(") is not present in table " + other + ".)"));
+      default ->
+          Constraint.unique(
+              columns,
+              Names.text("duplicate key value violates unique constraint \"" + name + "\"")
+                  + " || "
+                  + key
+                  + Constraint.values(columns)
+                  + " || ') already exists.)'");
+    };
   }
 
   @Override

@@ -176,8 +176,17 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
     if (server == null) {
       return String.valueOf(e.getMessage()).lines().findFirst().orElse("").strip();
     }
-    return server.getMessage()
-        + (server.getDetail() == null ? "" : " (" + server.getDetail() + ")");
+    return words(server.getMessage(), server.getDetail());
+  }
+
+  /**
+   * What the server says, with the detail; but for the whole row, which would make every message
+   * another one, and which who reads it has.
+   */
+  static String words(String message, String detail) {
+    boolean more =
+        detail != null && !detail.isEmpty() && !detail.startsWith("Failing row contains");
+    return message + (more ? " (" + detail + ")" : "");
   }
 
   @Override

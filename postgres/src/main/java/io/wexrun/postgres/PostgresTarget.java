@@ -4,12 +4,13 @@ import io.wexrun.core.batch.Rows;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Schema;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.Receipt;
-import io.wexrun.core.target.Refusal;
 import io.wexrun.core.target.Staged;
 import io.wexrun.core.target.Target;
 import io.wexrun.sql.AddedColumns;
+import io.wexrun.sql.Hourly;
 import io.wexrun.sql.Loading;
 import io.wexrun.sql.Names;
 import io.wexrun.sql.Refusals;
@@ -19,6 +20,7 @@ import java.sql.PreparedStatement;
 import java.sql.SQLException;
 import java.sql.Savepoint;
 import java.sql.Statement;
+import java.time.InstantSource;
 import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;
@@ -51,6 +53,7 @@ final class PostgresTarget implements Target {
   private final Map<SourcePartition, Long> rowsAtOpening = new HashMap<>();
   private final Map<SourcePartition, Long> expected;
   private final Refusals refusals;
+  private final Hourly forgetting = new Hourly();
   private final Set<StagedFlush> staged = new HashSet<>();
 
   PostgresTarget(PostgresStore store, String writer, Table table, Identity identity) {
@@ -71,7 +74,7 @@ final class PostgresTarget implements Target {
                         atOpening.put(source, reached.position());
                         rowsAtOpening.put(source, reached.rows());
                       });
-              return Refusals.read(c, identity, writer);
+              return new Refusals(identity, writer, InstantSource.system());
             });
     this.expected = new HashMap<>(atOpening);
   }
@@ -156,7 +159,7 @@ final class PostgresTarget implements Target {
   /** What was refused and is accounted for need not be known any more. */
   @Override
   public void accounted(Map<SourcePartition, Long> positions) {
-    if (!refusals.isEmpty()) {
+    if (forgetting.due()) {
       store.transaction(
           "forget refused rows",
           c -> {
@@ -179,7 +182,7 @@ final class PostgresTarget implements Target {
     if (table.rollup().isPresent()) {
       put(connection, table, new RollingUp(table).merged(connection, rows));
     } else if (added.isPresent()) {
-      AddedColumns.Filled filled = added.get().fill(rows);
+      AddedColumns.Filled filled = added.get().fill(rows).orThrow();
       put(connection, filled.table(), filled.rows());
     } else {
       put(connection, table, rows);
@@ -211,25 +214,35 @@ final class PostgresTarget implements Target {
     }
   }
 
-  private static void copy(Connection connection, Table into, List<Rows> rows) throws SQLException {
+  static void copy(Connection connection, Table into, List<Rows> rows) throws SQLException {
+    copy(connection, Names.name(into.name()), into.schema(), rows);
+  }
+
+  private static void copy(Connection connection, String into, Schema schema, List<Rows> rows)
+      throws SQLException {
     CopyIn copy =
         connection
             .unwrap(PGConnection.class)
             .getCopyAPI()
             .copyIn(
                 "copy "
-                    + Names.name(into.name())
+                    + into
                     + " ("
-                    + Names.list(into.schema().names())
+                    + Names.list(schema.names())
                     + ") from stdin (format binary)");
     try {
-      new CopyRows(into.schema()).send(rows, copy);
+      new CopyRows(schema).send(rows, copy);
       copy.endCopy();
     } finally {
       if (copy.isActive()) {
         copy.cancelCopy();
       }
     }
+  }
+
+  /** Whether a statement failed because of its rows; a measure that does not fit is one, too. */
+  static boolean isAboutRows(SQLException failure) {
+    return ABOUT_ROWS.matcher(String.valueOf(failure.getSQLState())).matches();
   }
 
   /** A transaction with the rows of a flush. */
@@ -258,7 +271,7 @@ final class PostgresTarget implements Target {
         // A constraint that is looked at only at the commit would refuse the whole flush.
         statement.execute("set constraints all immediate");
         empty = connection.setSavepoint();
-        loading = Loading.of(table, flush, atOpening, refusals, this);
+        loading = Loading.of(connection, table, flush, atOpening, refusals, this);
       } catch (SQLException e) {
         throw store.failed("load rows into table " + table.name(), e);
       }
@@ -271,8 +284,7 @@ final class PostgresTarget implements Target {
 
     @Override
     public boolean isAboutRows(SQLException failure) {
-      // A measure that does not fit has a state of these, too.
-      return ABOUT_ROWS.matcher(String.valueOf(failure.getSQLState())).matches();
+      return PostgresTarget.isAboutRows(failure);
     }
 
     @Override
@@ -296,8 +308,23 @@ final class PostgresTarget implements Target {
     }
 
     @Override
-    public void remember(List<Refusal> refused) throws SQLException {
-      refusals.remember(connection, refused);
+    public Map<Integer, String> unfit(List<Rows> rows, Loading.Searched searched)
+        throws SQLException {
+      if (table.rollup().isPresent()) {
+        return Map.of(); // Groups are refused, not rows.
+      }
+      if (added.isPresent()) {
+        AddedColumns.Filled filled = added.get().fill(rows);
+        return filled.unfit().isEmpty()
+            ? new Search(connection, filled.table()).unfit(filled.rows(), searched)
+            : filled.unfit();
+      }
+      return new Search(connection, table).unfit(rows, searched);
+    }
+
+    @Override
+    public void remember(Rows refused) throws SQLException {
+      copy(connection, Refusals.NAME, Refusals.SCHEMA, List.of(refused));
     }
 
     /** Commits come in the order of the flushes, so only here it is known where each goes on. */
@@ -316,7 +343,6 @@ final class PostgresTarget implements Target {
         }
         store.giveBack(connection, well);
       }
-      refusals.committed(loading.receipt().refused());
       ends.forEach((source, end) -> expected.merge(source, end, Math::max));
       return loading.receipt();
     }

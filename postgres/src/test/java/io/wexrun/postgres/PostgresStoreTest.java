@@ -24,6 +24,7 @@ import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
 import java.util.SplittableRandom;
+import java.util.stream.IntStream;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
@@ -54,7 +55,7 @@ class PostgresStoreTest {
     try (Target target = store.target("p", table)) {
       long from = target.progress().getOrDefault(S, 0L);
       Flush.Part part =
-          new Flush.Part(S, from, from + texts.size(), TypedRows.of(table.schema(), texts));
+          new Flush.Part(S, from, from + texts.size(), TypedRows.of(table.schema(), from, texts));
       return target.stage(new Flush(List.of(part))).commit();
     }
   }
@@ -130,6 +131,27 @@ class PostgresStoreTest {
     Receipt receipt = load(table("int"), List.of(List.of("2"), List.of("3"), List.of("4")));
     assertThat(receipt.written()).isEqualTo(2);
     assertThat(receipt.refused().get(0).why()).isEqualTo("odd: 3");
+    store.change(
+        "create or replace function odd() returns trigger as $$ begin if new.v % 97 = 1"
+            + " then raise exception 'no: %', new.v; end if; return new; end $$ language plpgsql");
+    List<List<String>> many =
+        IntStream.range(0, 20_000).mapToObj(i -> List.of(Integer.toString(i))).toList();
+    Receipt more = load(table("int"), many);
+    assertThat(more.refused()).hasSize(207).allMatch(r -> (r.position() - 3) % 97 == 1);
+    assertThat(more.written()).isEqualTo(20_000 - 207);
+  }
+
+  /** Rows that do not fit even into a temporary table. */
+  @Test
+  void manyTextsThatTheServerCannotHoldAreRefused() {
+    List<List<String>> texts = new ArrayList<>();
+    for (int i = 0; i < 20_000; i++) {
+      texts.add(List.of(i % 89 == 0 ? "x\0" + i : "fine " + i));
+    }
+    Receipt receipt = load(table("text"), texts);
+    assertThat(receipt.refused()).hasSize(225).allMatch(r -> r.position() % 89 == 0);
+    assertThat(store.query("select count(*) from t where v like 'fine %'").rows())
+        .hasToString("[[" + (20_000 - 225) + "]]");
   }
 
   @Test

@@ -146,12 +146,20 @@ record Launching(On on, Feeding feeding, Compiling compiling, boolean anew) {
               compiled.references().versions().isEmpty()
                   ? Renewal.NONE
                   : new ReferenceRenewal(
-                      pipeline, compiling, on.state(), compiled.references(), told));
+                      pipeline, compiling, on.state(), compiled.references(), told),
+              isResumed(pipeline));
       return PipelineRun.start(parts, on.lanes(), options, on.listener());
     } catch (RuntimeException e) {
       channel.close();
       throw e;
     }
+  }
+
+  /** Whether the last run of a pipeline stopped until a person let it continue. */
+  private boolean isResumed(Pipeline pipeline) {
+    return pipeline.deaths().stop().isPresent()
+        && on.state().runs().latest(List.of(pipeline.name()), 1).stream()
+            .anyMatch(run -> run.how().equals(Member.HELD));
   }
 
   /** Tables that were being put in their places when somebody killed that are put there now. */

@@ -29,6 +29,7 @@ import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
+import java.util.TreeMap;
 
 /**
  * Gives a table columns for fields that are new in its data, and fills them. A column has the type
@@ -73,8 +74,22 @@ public final class AddedColumns {
    * Rows with the columns that they fill.
    *
    * @param table with these columns behind its own
+   * @param unfit rows with a value that does not fit into its column, or has none: why, by their
+   *     numbers from 0, counted through all parts
    */
-  public record Filled(Table table, List<Rows> rows) {}
+  public record Filled(Table table, List<Rows> rows, Map<Integer, String> unfit) {
+    /**
+     * These rows, if all of them fit.
+     *
+     * @throws UnfitRows if one does not
+     */
+    public Filled orThrow() throws UnfitRows {
+      if (!unfit.isEmpty()) {
+        throw new UnfitRows(unfit.values().iterator().next());
+      }
+      return this;
+    }
+  }
 
   /** A field that was found for the first time. */
   private static final class Found {
@@ -258,12 +273,8 @@ public final class AddedColumns {
     return added;
   }
 
-  /**
-   * Brings rows to the form of the table with its added columns.
-   *
-   * @throws UnfitRows if a value does not fit into its column, or has none
-   */
-  public Filled fill(List<Rows> rows) throws UnfitRows {
+  /** Brings rows to the form of the table with its added columns. */
+  public Filled fill(List<Rows> rows) {
     Schema schema = table.schema();
     List<Column> more = new ArrayList<>();
     known.forEach((name, type) -> more.add(Column.of(name, type)));
@@ -273,26 +284,30 @@ public final class AddedColumns {
     Table wide = table.wider(schema);
     if (more.isEmpty()) {
       Schema own = schema;
-      return new Filled(wide, rows.stream().map(part -> fit(part, own, List.of())).toList());
+      return new Filled(
+          wide, rows.stream().map(part -> fit(part, own, List.of())).toList(), unfit(rows));
     }
     Field object = Field.of("", new Type.Struct(more));
     List<Rows> filled = new ArrayList<>();
+    Map<Integer, String> unfit = new TreeMap<>();
+    int first = 0;
     for (Rows part : rows) {
       StructVector values = new StructVector(vectors(more, part.batch().rows()));
-      fill(part, object, values);
+      fill(part, object, values, first, unfit);
       filled.add(fit(part, schema, values.fields()));
+      first += part.count();
     }
-    return new Filled(wide, filled);
+    return new Filled(wide, filled, unfit);
   }
 
   private static List<Vector> vectors(List<Column> columns, int rows) {
     return columns.stream().map(column -> Vectors.forType(column.type(), rows)).toList();
   }
 
-  private void fill(Rows part, Field object, StructVector values) throws UnfitRows {
+  private void fill(
+      Rows part, Field object, StructVector values, int first, Map<Integer, String> unfit) {
     TextVector objects = objects(part.batch());
     JsonValues reader = new JsonValues();
-    JsonMembers members = new JsonMembers();
     int next = 0;
     for (int row = 0; row < part.batch().rows(); row++) {
       boolean chosen = next < part.count() && part.row(next) == row;
@@ -301,33 +316,61 @@ public final class AddedColumns {
         values.appendAbsent();
         continue;
       }
-      List<String> strange = new ArrayList<>();
-      members.each(
-          objects.data(),
-          objects.start(row),
-          objects.end(row),
-          (name, from, to) -> {
-            boolean told = table.schema().find(name).isPresent() || known.containsKey(name);
-            if (!told && objects.data()[from] != 'n') {
-              strange.add(name);
-            }
-          });
-      if (!strange.isEmpty()) {
-        throw new UnfitRows(
-            "no column can be added for the field '"
-                + strange.get(0)
-                + "': a name differs from it in its case alone, or it is longer than "
-                + LONGEST_NAME
-                + " characters, or there are "
-                + MOST
-                + " columns already");
-      }
+      int number = first + next - 1;
+      strange(objects, row).ifPresent(name -> unfit.put(number, noColumn(name)));
       boolean fits =
           reader.parse(object, objects.data(), objects.start(row), objects.end(row), values, 0);
       if (!fits) {
-        throw new UnfitRows("an added column does not take a value: " + reader.fault());
+        unfit.putIfAbsent(number, "the value does not fit into an added column: " + reader.fault());
+        values.appendAbsent();
       }
     }
+  }
+
+  /** A field of an object that has no column; empty if all have one. */
+  private Optional<String> strange(TextVector objects, int row) {
+    List<String> strange = new ArrayList<>();
+    new JsonMembers()
+        .each(
+            objects.data(),
+            objects.start(row),
+            objects.end(row),
+            (name, from, to) -> {
+              boolean told = table.schema().find(name).isPresent() || known.containsKey(name);
+              if (!told && objects.data()[from] != 'n') {
+                strange.add(name);
+              }
+            });
+    return strange.stream().findFirst();
+  }
+
+  private static String noColumn(String field) {
+    return "no column can be added for the field '"
+        + field
+        + "': a name differs from it in its case alone, or it is longer than "
+        + LONGEST_NAME
+        + " characters, or there are "
+        + MOST
+        + " columns already";
+  }
+
+  /** Rows with a field that has no column, where no column could be added at all. */
+  private Map<Integer, String> unfit(List<Rows> rows) {
+    Map<Integer, String> unfit = new TreeMap<>();
+    int number = 0;
+    for (Rows part : rows) {
+      TextVector objects = objects(part.batch());
+      for (int i = 0; i < part.count(); i++, number++) {
+        int row = part.row(i);
+        if (isObject(objects, row)) {
+          Optional<String> field = strange(objects, row);
+          if (field.isPresent()) {
+            unfit.put(number, noColumn(field.get()));
+          }
+        }
+      }
+    }
+    return unfit;
   }
 
   /** The same rows with the table's own columns and more. */

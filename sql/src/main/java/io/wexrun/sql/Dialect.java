@@ -31,6 +31,9 @@ public interface Dialect {
   /** Whether no two rows of a table can have the same values in some columns. */
   boolean unique(Connection connection, String table, List<String> columns) throws SQLException;
 
+  /** The constraints of a table that can be asked of rows before they are inserted. */
+  List<Constraint> constraints(Connection connection, String table) throws SQLException;
+
   /** The type of texts of so many characters at most. */
   default String text(int length) {
     return type(Type.Scalar.TEXT);

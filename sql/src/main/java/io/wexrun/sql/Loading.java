@@ -6,6 +6,7 @@ import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.Refusal;
+import java.sql.Connection;
 import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.HashMap;
@@ -37,31 +38,58 @@ public record Loading(Receipt receipt, Map<SourcePartition, Long> more) {
     /** Why the table does not take rows, if that is because of the rows; they are taken back. */
     Optional<String> failure(List<Rows> rows) throws SQLException;
 
-    /** Notes rows that are refused. */
-    void remember(List<Refusal> refused) throws SQLException;
+    /**
+     * Finds the rows that the table does not take, all at once; what that inserts is {@linkplain
+     * #takeBack taken back}.
+     *
+     * @param rows at least one; of those with one key only the newest
+     * @param searched is called with how many were searched and how many of them are refused
+     * @return why, by the numbers of rows from 0, counted through all parts; empty if the database
+     *     cannot tell
+     */
+    Map<Integer, String> unfit(List<Rows> rows, Searched searched) throws SQLException;
+
+    /** Inserts rows into {@link Refusals#NAME}. */
+    void remember(Rows refused) throws SQLException;
+  }
+
+  /** Learns how far a search for refused rows has got. */
+  @FunctionalInterface
+  public interface Searched {
+    /** So many rows were searched, and so many of them are refused. */
+    void rows(long count, long refused);
   }
 
   /**
    * Loads a flush.
    *
+   * @param connection in the transaction of the flush
    * @param table where they go
    * @param done up to where the rows of each source partition were committed before
    * @param refusals of the table, which know what was refused before
    */
   public static Loading of(
-      Table table, Flush flush, Map<SourcePartition, Long> done, Refusals refusals, Inserting how)
+      Connection connection,
+      Table table,
+      Flush flush,
+      Map<SourcePartition, Long> done,
+      Refusals refusals,
+      Inserting how)
       throws SQLException {
     List<Rows> fresh = new ArrayList<>();
     List<Refusal> refused = new ArrayList<>();
     for (Flush.Part part : flush.parts()) {
       long from = done.getOrDefault(part.source(), Long.MIN_VALUE);
       fresh.add(part.rows().from(from));
-      refused.addAll(refusals.of(part, from));
+      refused.addAll(refusals.of(connection, part, from));
     }
     long handed = fresh.stream().mapToLong(Rows::count).sum();
     long skipped = flush.rows() - handed - refused.size();
     List<Refusal> found = new ArrayList<>();
     long written = handed == 0 ? 0 : load(table, flush, fresh, found, how);
+    if (!found.isEmpty()) {
+      how.remember(refusals.rows(found));
+    }
     Map<SourcePartition, Long> more = new HashMap<>();
     for (int i = 0; i < fresh.size(); i++) {
       more.merge(flush.parts().get(i).source(), (long) fresh.get(i).count(), Long::sum);
@@ -79,28 +107,48 @@ public record Loading(Receipt receipt, Map<SourcePartition, Long> more) {
       Table table, Flush flush, List<Rows> fresh, List<Refusal> found, Inserting how)
       throws SQLException {
     List<Rows> left = fresh;
-    while (true) {
-      List<Rows> newest = Newest.of(table, left);
-      List<Rows> some = newest.stream().filter(part -> part.count() > 0).toList();
-      if (some.isEmpty()) {
-        break;
-      }
-      try {
-        how.insert(some);
-        break;
-      } catch (SQLException e) {
-        if (!how.isAboutRows(e)) {
-          throw e;
-        }
-      }
+    List<Rows> newest = Newest.of(table, left);
+    Optional<SQLException> failure = failure(newest, how);
+    while (failure.isPresent()) {
+      Sieve sieve = new Sieve(flush, newest);
+      long before = found.size();
+      Map<Integer, String> unfit =
+          how.unfit(
+              newest,
+              (count, refused) -> flush.search().found(count, before + refused, flush.rows()));
       how.takeBack();
-      Sieve sieve = new Sieve(how::failure, flush.parts(), newest);
-      sieve.kept();
+      if (unfit.isEmpty()) {
+        sieve.halve(how::failure);
+      } else {
+        sieve.refuse(unfit);
+      }
+      if (sieve.refused().isEmpty()) {
+        throw failure.get(); // Each row fits, and all fit together: it is not about them.
+      }
       found.addAll(sieve.refused());
       left = without(flush, left, found);
+      newest = Newest.of(table, left);
+      failure = failure(newest, how);
     }
-    how.remember(found);
     return left.stream().mapToLong(Rows::count).sum();
+  }
+
+  /** Inserts rows; why some of them are not taken, if it is about them: then none is inserted. */
+  private static Optional<SQLException> failure(List<Rows> rows, Inserting how)
+      throws SQLException {
+    List<Rows> some = rows.stream().filter(part -> part.count() > 0).toList();
+    try {
+      if (!some.isEmpty()) {
+        how.insert(some);
+      }
+      return Optional.empty();
+    } catch (SQLException e) {
+      if (!how.isAboutRows(e)) {
+        throw e;
+      }
+      how.takeBack();
+      return Optional.of(e);
+    }
   }
 
   /** The rows that are not refused. */

@@ -7,14 +7,17 @@ import io.wexrun.core.target.Refusal;
 import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.Arrays;
+import java.util.Comparator;
 import java.util.List;
+import java.util.Map;
 import java.util.Optional;
 import java.util.stream.IntStream;
 
 /**
- * Finds the rows that a table does not take, by inserting halves of them, each in a transaction
- * that is rolled back: first those that are refused whatever comes with them, then those that clash
- * with rows before them. For one thread.
+ * The rows of a flush that a table does not take. Most are found by the database itself, all at
+ * once ({@link Loading.Inserting#unfit}). What it cannot tell is found by inserting halves of the
+ * rows, each in a transaction that is rolled back: first those that are refused whatever comes with
+ * them, then those that clash with rows before them. For one thread.
  */
 final class Sieve {
   /** Inserts rows, and takes them back. */
@@ -30,56 +33,66 @@ final class Sieve {
     Optional<String> failure(List<Rows> rows) throws SQLException;
   }
 
-  private final Trial trial;
-  private final List<Flush.Part> parts;
+  private final Flush flush;
   private final int[] partOf;
   private final int[] rowOf;
+  private final int[] numberOf;
   private final List<Refusal> refused = new ArrayList<>();
+  private int searched;
 
   /**
    * A sieve of rows.
    *
-   * @param trial inserts rows and takes them back
-   * @param parts the parts of a flush
-   * @param fresh of each part, those of its rows that are to be inserted
+   * @param fresh of each part of the flush, those of its rows that are to be inserted
    */
-  Sieve(Trial trial, List<Flush.Part> parts, List<Rows> fresh) {
-    this.trial = trial;
-    this.parts = parts;
+  Sieve(Flush flush, List<Rows> fresh) {
+    this.flush = flush;
     int all = fresh.stream().mapToInt(Rows::count).sum();
     this.partOf = new int[all];
     this.rowOf = new int[all];
+    this.numberOf = new int[all];
     int next = 0;
     for (int part = 0; part < fresh.size(); part++) {
-      for (int i = 0; i < fresh.get(part).count(); i++) {
-        partOf[next] = part;
-        rowOf[next++] = fresh.get(part).row(i);
+      Rows own = fresh.get(part);
+      int at = 0;
+      // Invariant: own.row(0..at) are behind us, as are those of the whole part before i.
+      Rows whole = flush.parts().get(part).rows();
+      int number = 0;
+      for (int i = 0; at < own.count(); i++) {
+        Batch batch = whole.batch();
+        boolean same = i > 0 && batch.position(whole.row(i - 1)) == batch.position(whole.row(i));
+        number = same ? number + 1 : 0;
+        if (whole.row(i) == own.row(at)) {
+          partOf[next] = part;
+          numberOf[next] = number;
+          rowOf[next++] = own.row(at++);
+        }
       }
     }
   }
 
-  /** The rows that can be inserted together, part by part. */
-  List<Rows> kept() throws SQLException {
-    List<Integer> alone = new ArrayList<>();
-    sift(List.of(), IntStream.range(0, rowOf.length).boxed().toList(), alone);
-    if (failure(alone) == null) {
-      return rows(alone);
-    }
-    List<Integer> together = new ArrayList<>();
-    sift(together, alone, together);
-    return rows(together);
+  /** Notes rows that are refused, by their numbers in the order of the flush, with the reasons. */
+  void refuse(Map<Integer, String> rows) {
+    rows.forEach(this::refuse);
   }
 
-  /** What was refused, in the order of the flush. */
+  /** Finds those that are refused by inserting halves. */
+  void halve(Trial trial) throws SQLException {
+    List<Integer> alone = new ArrayList<>();
+    sift(trial, List.of(), IntStream.range(0, rowOf.length).boxed().toList(), alone);
+    if (failure(trial, alone) != null) {
+      searched = 0;
+      List<Integer> together = new ArrayList<>();
+      sift(trial, together, alone, together);
+    }
+  }
+
+  /** What was refused, in the order of the sources and their positions. */
   List<Refusal> refused() {
     refused.sort(
-        (a, b) -> {
-          int source = a.source().compareTo(b.source());
-          int position = Long.compare(a.position(), b.position());
-          return source != 0
-              ? source
-              : position != 0 ? position : Integer.compare(a.row(), b.row());
-        });
+        Comparator.comparing(Refusal::source)
+            .thenComparingLong(Refusal::position)
+            .thenComparingInt(Refusal::row));
     return refused;
   }
 
@@ -87,23 +100,26 @@ final class Sieve {
    * Adds to {@code kept} those of some rows that can be inserted behind {@code before}, which may
    * be the same list.
    */
-  private void sift(List<Integer> before, List<Integer> some, List<Integer> kept)
+  private void sift(Trial trial, List<Integer> before, List<Integer> some, List<Integer> kept)
       throws SQLException {
     List<Integer> all = new ArrayList<>(before);
     all.addAll(some);
-    String failure = failure(all);
+    String failure = failure(trial, all);
     if (failure == null) {
       kept.addAll(some);
     } else if (some.size() == 1) {
       refuse(some.get(0), failure);
     } else {
-      sift(before, some.subList(0, some.size() / 2), kept);
-      sift(before, some.subList(some.size() / 2, some.size()), kept);
+      sift(trial, before, some.subList(0, some.size() / 2), kept);
+      sift(trial, before, some.subList(some.size() / 2, some.size()), kept);
+      return;
     }
+    searched += some.size();
+    flush.search().found(searched, refused.size(), rowOf.length);
   }
 
   /** Why rows cannot be inserted; null if they can. */
-  private String failure(List<Integer> some) throws SQLException {
+  private String failure(Trial trial, List<Integer> some) throws SQLException {
     if (some.isEmpty()) {
       return null;
     }
@@ -119,19 +135,15 @@ final class Sieve {
       while (at < some.size() && partOf[some.get(at)] == part) {
         selected[count++] = rowOf[some.get(at++)];
       }
-      rows.add(Rows.of(parts.get(part).rows().batch(), Arrays.copyOf(selected, count), count));
+      Batch batch = flush.parts().get(part).rows().batch();
+      rows.add(Rows.of(batch, Arrays.copyOf(selected, count), count));
     }
     return rows;
   }
 
   private void refuse(int which, String why) {
-    Flush.Part part = parts.get(partOf[which]);
-    Batch batch = part.rows().batch();
-    long position = batch.position(rowOf[which]);
-    int row = 0;
-    for (int i = 0; part.rows().row(i) != rowOf[which]; i++) {
-      row = batch.position(part.rows().row(i)) == position ? row + 1 : 0;
-    }
-    refused.add(new Refusal(part.source(), position, row, why));
+    Flush.Part part = flush.parts().get(partOf[which]);
+    long position = part.rows().batch().position(rowOf[which]);
+    refused.add(new Refusal(part.source(), position, numberOf[which], why));
   }
 }

@@ -116,12 +116,16 @@ final class Buffer {
   /**
    * Stages what waits, on another thread, and commits it after the flush before.
    *
+   * @param search watches a search for rows that the target refuses
    * @param afterwards what is done with the receipt before the next flush is committed
    * @param done is told on some thread, with a receipt or a failure
    */
   void send(
-      Executor threads, Afterwards afterwards, BiConsumer<Sent, CompletableFuture<Receipt>> done) {
-    Flush flush = new Flush(parts);
+      Executor threads,
+      Flush.Search search,
+      Afterwards afterwards,
+      BiConsumer<Sent, CompletableFuture<Receipt>> done) {
+    Flush flush = new Flush(parts, search);
     AtomicLong nanos = new AtomicLong();
     Sent sent = new Sent(this, flush, ranges, moments, allocated, nanos, new AtomicLong());
     parts = new ArrayList<>();

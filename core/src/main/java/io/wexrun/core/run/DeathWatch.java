@@ -13,7 +13,7 @@ import java.util.OptionalDouble;
 
 /**
  * Watches how many of a pipeline's last records died. As long as there were fewer than are watched,
- * the missing ones count as if they had lived. For one thread at a time.
+ * the missing ones count as if they had lived. For several threads.
  */
 final class DeathWatch {
   /** Records are counted by ranges; small ones are put together, so that there are few. */
@@ -31,13 +31,16 @@ final class DeathWatch {
   private long taken;
   private long dead;
   private boolean warned;
+  private boolean resumed;
 
   /**
    * A watch.
    *
    * @param goesOn whether the run is one that goes on, in which the pipeline can be resumed
+   * @param resumed whether a person let it continue after it was stopped
    */
-  DeathWatch(String pipeline, Deaths deaths, boolean goesOn) {
+  DeathWatch(String pipeline, Deaths deaths, boolean goesOn, boolean resumed) {
+    this.resumed = resumed;
     this.pipeline = pipeline;
     this.deaths = deaths;
     this.goesOn = goesOn;
@@ -49,7 +52,8 @@ final class DeathWatch {
    * @return what somebody should know now
    * @throws OutsideException if more died than may; only a person can say that it goes on
    */
-  Optional<Notice.Kind> accounted(List<Account> accounts) {
+  synchronized Optional<Notice.Kind> accounted(List<Account> accounts) {
+    resumed = false;
     if (deaths.equals(Deaths.ANY)) {
       return Optional.empty();
     }
@@ -57,19 +61,10 @@ final class DeathWatch {
       add(account.counts().taken(), account.counts().allDead());
     }
     if (passes(deaths.stop())) {
-      throw OutsideException.untilTold(
-          "pipeline "
-              + pipeline
-              + " has stopped: "
-              + words()
-              + ", and it is to stop above "
-              + percent(deaths.stop().getAsDouble())
-              + ". 'wexrun dead "
-              + pipeline
-              + "' says why, and "
-              + (goesOn
-                  ? "'wexrun resume " + pipeline + "' lets it go on"
-                  : "the next run goes on behind them"));
+      throw stopped(
+          words(),
+          "'wexrun dead " + pipeline + "' says why, and ",
+          goesOn ? "continues" : "the next run continues behind them");
     }
     boolean many = passes(deaths.warn());
     if (many == warned) {
@@ -77,6 +72,48 @@ final class DeathWatch {
     }
     warned = many;
     return Optional.of(many ? Notice.Kind.WAITS : Notice.Kind.GOES_ON);
+  }
+
+  /**
+   * A store refuses rows of a flush, which is not committed yet.
+   *
+   * @param rows how many were searched
+   * @param refused how many of them it refuses
+   * @throws OutsideException if more die by that than may
+   */
+  synchronized void searched(long rows, long refused) {
+    long all = Math.max(taken + rows, deaths.of());
+    double share = (double) (dead + refused) / all;
+    if (!resumed && deaths.stop().isPresent() && share > deaths.stop().getAsDouble()) {
+      throw stopped(
+          "a store refuses "
+              + Counted.number(refused)
+              + " of "
+              + Counted.of(rows, "row")
+              + ", so "
+              + percent(share)
+              + " of the last "
+              + Counted.of(all, "record")
+              + " would die",
+          "nothing of them is loaded yet; ",
+          goesOn
+              ? "loads the others and lets these die"
+              : "the next run loads the others and lets these die");
+    }
+  }
+
+  private OutsideException stopped(String why, String hint, String then) {
+    return OutsideException.untilTold(
+        "pipeline "
+            + pipeline
+            + " has stopped: "
+            + why
+            + ", and it is to stop above "
+            + percent(deaths.stop().getAsDouble())
+            + ". "
+            + hint
+            + (goesOn ? "'wexrun resume " + pipeline + "' " : "")
+            + then);
   }
 
   private void add(long more, long died) {
@@ -109,7 +146,7 @@ final class DeathWatch {
   }
 
   /** How many died, in words. */
-  String words() {
+  synchronized String words() {
     return Counted.number(dead)
         + " of the last "
         + Counted.of(Math.max(taken, deaths.of()), "record")

@@ -2,6 +2,7 @@ package io.wexrun.core.run;
 
 import io.wexrun.core.batch.Rows;
 import io.wexrun.core.channel.Memory;
+import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.SourcePartition;
@@ -30,6 +31,7 @@ import java.util.concurrent.CompletionException;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.LinkedBlockingQueue;
 import java.util.concurrent.atomic.AtomicBoolean;
+import java.util.concurrent.atomic.AtomicLong;
 import java.util.function.Consumer;
 
 /**
@@ -50,6 +52,12 @@ final class Delivery {
     record Uncommitted(Buffer.Sent sent, Throwable cause) implements Event {}
 
     record Put() implements Event {}
+  }
+
+  /** Ends a search for rows that a store refuses, by an exception, if too many are. */
+  @FunctionalInterface
+  interface Limit {
+    void searched(long rows, long refused);
   }
 
   /** A block that a lane shapes. */
@@ -75,6 +83,7 @@ final class Delivery {
   private static final long AGE_MILLIS = 100;
   private static final long SITUATION_NANOS = 200_000_000;
   private static final long IDLE_MILLIS = 1000;
+  private static final long SEARCH_NANOS = 5_000_000_000L;
 
   private final RunParts parts;
   private final Shaper shaper;
@@ -83,6 +92,7 @@ final class Delivery {
   private final boolean keepsRaw;
   private final Consumer<List<Account>> told;
   private final Consumer<String> slow;
+  private final Limit limit;
   private final Turns.Task turns;
   private final WorkSheet sheet;
   private final BlockingQueue<Event> events = new LinkedBlockingQueue<>();
@@ -116,6 +126,7 @@ final class Delivery {
    *     store refuses becomes dead letters
    * @param told is told what was written to the tally, in the delivery's turns
    * @param slow is told of a flush that takes long, over and over
+   * @param limit ends a search for rows that a store refuses, if too many are
    * @param turns its turns, which are woken when there is something to do
    * @param sheet where it is added up what was done
    */
@@ -127,6 +138,7 @@ final class Delivery {
       boolean keepsRaw,
       Consumer<List<Account>> told,
       Consumer<String> slow,
+      Limit limit,
       Turns.Task turns,
       WorkSheet sheet) {
     this.parts = parts;
@@ -136,6 +148,7 @@ final class Delivery {
     this.keepsRaw = keepsRaw;
     this.told = told;
     this.slow = slow;
+    this.limit = limit;
     this.turns = turns;
     this.sheet = sheet;
     this.refusals = new Refusals(parts.pipeline().name(), shaper.version(), parts.targets());
@@ -554,7 +567,29 @@ final class Delivery {
   }
 
   private void send(Buffer buffer) {
-    buffer.send(lanes.flushing(), afterwards(buffer.name), this::sent);
+    buffer.send(lanes.flushing(), search(buffer.name), afterwards(buffer.name), this::sent);
+  }
+
+  /** A search for rows that a store refuses takes longer than loading: its progress is told. */
+  private Flush.Search search(String target) {
+    AtomicLong told = new AtomicLong(System.nanoTime());
+    return (searched, refused, rows) -> {
+      limit.searched(searched, refused);
+      long now = System.nanoTime();
+      if (now - told.get() > SEARCH_NANOS) {
+        told.set(now);
+        slow.accept(
+            "target "
+                + target
+                + " refuses rows, and is searched for them: "
+                + Counted.number(searched)
+                + " of "
+                + Counted.of(rows, "row")
+                + " searched, "
+                + Counted.number(refused)
+                + " refused");
+      }
+    };
   }
 
   /** What a store refused becomes dead letters before anything else is committed there. */

@@ -59,7 +59,8 @@ public final class PipelineRun implements AutoCloseable {
     this.listener = listener;
     this.name = parts.pipeline().name();
     this.shaper = parts.shaper();
-    this.deaths = new DeathWatch(name, parts.pipeline().deaths(), options.startsAgain());
+    this.deaths =
+        new DeathWatch(name, parts.pipeline().deaths(), options.startsAgain(), parts.resumed());
     this.fill = lanes.turns().of(this::fill);
     this.deliver = lanes.turns().of(this::deliver);
     this.filling = new Filling(parts, options, fill, sheet, this::tellOnce);
@@ -235,6 +236,7 @@ public final class PipelineRun implements AutoCloseable {
             keepsRaw,
             this::accounted,
             this::tellOnce,
+            deaths::searched,
             deliver,
             sheet);
     if (halted) {

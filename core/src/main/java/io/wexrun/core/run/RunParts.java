@@ -20,6 +20,8 @@ import java.util.Map;
  * @param targets opens the shaper's targets and the dead letters; the run closes them
  * @param tally where the run accounts
  * @param renewal gives it another shaper while it goes on
+ * @param resumed whether a person let the pipeline continue after too many of its records died: the
+ *     first ones that are accounted for may exceed the limit
  */
 public record RunParts(
     Pipeline pipeline,
@@ -28,7 +30,8 @@ public record RunParts(
     Channel channel,
     TargetOpener targets,
     TallyStore tally,
-    Renewal renewal) {
+    Renewal renewal,
+    boolean resumed) {
   /** Parts whose shaper stays. */
   public RunParts(
       Pipeline pipeline,
@@ -38,6 +41,18 @@ public record RunParts(
       TargetOpener targets,
       TallyStore tally) {
     this(pipeline, shaper, intake, channel, targets, tally, Renewal.NONE);
+  }
+
+  /** Parts of a pipeline that nobody has resumed. */
+  public RunParts(
+      Pipeline pipeline,
+      Shaper shaper,
+      Intake intake,
+      Channel channel,
+      TargetOpener targets,
+      TallyStore tally,
+      Renewal renewal) {
+    this(pipeline, shaper, intake, channel, targets, tally, renewal, false);
   }
 
   /** Opens all targets, or none if one fails. */

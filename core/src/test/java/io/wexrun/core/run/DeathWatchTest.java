@@ -33,7 +33,7 @@ class DeathWatchTest {
 
   private static DeathWatch watch(double warn, double stop, long of) {
     return new DeathWatch(
-        "p", new Deaths(OptionalDouble.of(warn), OptionalDouble.of(stop), of), true);
+        "p", new Deaths(OptionalDouble.of(warn), OptionalDouble.of(stop), of), true, false);
   }
 
   @Test
@@ -50,6 +50,25 @@ class DeathWatchTest {
     assertThat(watch.accounted(range(10, 0))).as("and it was told").isEmpty();
     assertThat(watch.accounted(range(100, 50))).contains(Notice.Kind.WAITS);
     assertThat(watch.accounted(range(1000, 1))).contains(Notice.Kind.GOES_ON);
+  }
+
+  @Test
+  void whatAStoreRefusesStopsItBeforeAnythingIsLoaded() {
+    DeathWatch watch = watch(1, 0.5, 1000);
+    watch.accounted(range(900, 400));
+    watch.searched(100, 100);
+    assertThatThrownBy(() -> watch.searched(150, 150))
+        .isInstanceOfSatisfying(
+            OutsideException.class, e -> assertThat(e.waitsUntilTold()).isTrue())
+        .hasMessageContaining("refuses 150 of 150 rows")
+        .hasMessageContaining("52.4 % of the last 1,050 records would die")
+        .hasMessageContaining("'wexrun resume p'");
+    Deaths half = new Deaths(OptionalDouble.empty(), OptionalDouble.of(0.5), 100);
+    DeathWatch resumed = new DeathWatch("p", half, true, true);
+    resumed.searched(100, 100);
+    assertThatThrownBy(() -> resumed.accounted(range(100, 100)))
+        .isInstanceOf(OutsideException.class);
+    assertThatThrownBy(() -> resumed.searched(100, 100)).isInstanceOf(OutsideException.class);
   }
 
   @Test
@@ -79,7 +98,7 @@ class DeathWatchTest {
 
   @Test
   void whoSaysNothingIsNotWatched() {
-    DeathWatch watch = new DeathWatch("p", Deaths.ANY, false);
+    DeathWatch watch = new DeathWatch("p", Deaths.ANY, false, false);
     assertThat(watch.accounted(range(100_000, 100_000))).isEmpty();
   }
 }

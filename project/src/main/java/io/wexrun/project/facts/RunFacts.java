@@ -11,7 +11,8 @@ import java.util.Optional;
  * @param started when
  * @param ended when; empty if it goes on, or its process was killed
  * @param how {@code running}, {@code drained}, {@code stopped}, {@code paused}, {@code changed},
- *     {@code failed}, or {@code killed} if its process ended before it
+ *     {@code failed}, {@code held} if it waits until a person lets it continue, or {@code killed}
+ *     if its process ended before it
  * @param taken records taken by it; 0 as long as it runs, or if it was killed
  * @param loaded rows committed by it, in the same way
  * @param dead dead letters of it, in the same way

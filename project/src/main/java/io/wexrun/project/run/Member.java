@@ -59,6 +59,9 @@ public final class Member {
       Runnable retryNow,
       Function<Instant, Map<String, String>> values) {}
 
+  /** How a run has ended that waits until a person lets it continue. */
+  public static final String HELD = "held";
+
   /** The share of a wait by which it may be longer or shorter. */
   private static final double SPREAD = 0.25;
 
@@ -401,9 +404,11 @@ public final class Member {
   /** Notes how a run has ended. Called with the lock. */
   private void note(Throwable failure, Progress done) {
     String how =
-        failure != null
-            ? "failed"
-            : stopped ? "stopped" : paused ? "paused" : halted > 0 ? "changed" : "drained";
+        failure instanceof OutsideException outside && outside.waitsUntilTold()
+            ? HELD
+            : failure != null
+                ? "failed"
+                : stopped ? "stopped" : paused ? "paused" : halted > 0 ? "changed" : "drained";
     RunHistory.Ran ran =
         new RunHistory.Ran(
             number,
