@@ -97,6 +97,7 @@ final class CheckCommand implements Callable<Integer> {
       } else {
         tell(diagnostics, terminal, terminal.out);
         differences.forEach(table -> TableCommand.tell(table, terminal));
+        tables.forEach(this::tellEdges);
         setbacks.forEach(setback -> tell(setback, terminal));
         if (!differences.isEmpty()) {
           terminal.say(
@@ -121,6 +122,23 @@ final class CheckCommand implements Callable<Integer> {
       }
       return errors ? ExitCode.MISTAKES : ExitCode.DONE;
     }
+  }
+
+  /** Columns that hold the values in another type. */
+  private void tellEdges(WorkspaceTables.Facts table) {
+    table
+        .edges()
+        .forEach(
+            edge ->
+                terminal.out.println(
+                    "table "
+                        + table.table().name()
+                        + ": column "
+                        + edge.name()
+                        + " is a "
+                        + edge.there().orElse("")
+                        + " in the store: "
+                        + edge.what()));
   }
 
   /** Tells that a target does not agree with the tally. */

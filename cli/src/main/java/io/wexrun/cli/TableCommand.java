@@ -184,11 +184,24 @@ final class TableCommand implements Callable<Integer> {
     if (!versions.get(table.name()).isEmpty()) {
       showVersions(versions.get(table.name()));
     }
+    if (!facts.edges().isEmpty()) {
+      showEdges(facts.edges());
+    }
     if (facts.difference().isPresent() || facts.missing()) {
       tell(facts, terminal);
     } else if (!facts.ddl().isEmpty()) {
       terminal.out.println(terminal.style(Terminal.Style.GOOD, facts.ddl()));
     }
+  }
+
+  private void showEdges(List<TableDifference.Column> edges) {
+    terminal.table(
+        List.of("column", "in the store", "at the edges of its type"),
+        Collections.nCopies(3, false),
+        edges.stream()
+            .map(each -> List.of(each.name(), each.there().orElse(""), each.what()))
+            .toList());
+    terminal.out.println();
   }
 
   private void showAdded(List<AddedColumn> columns) {
@@ -316,10 +329,15 @@ final class TableCommand implements Callable<Integer> {
     }
     boolean statements = ddl.stream().anyMatch(line -> !line.isEmpty());
     terminal.out.println(
-        !statements
-            ? "files that are there are not changed: give the table another name, or move its"
-                + " folder away"
-            : ddl.size() == 1 ? "this statement would help:" : "these statements would close it:");
+        !statements && facts.table().manage() == Table.Manage.NEVER
+            ? "its definition is kept elsewhere (manage: never): change it there, or the columns in"
+                + " wexrun.yaml"
+            : !statements
+                ? "files that are there are not changed: give the table another name, or move its"
+                    + " folder away"
+                : ddl.size() == 1
+                    ? "this statement would help:"
+                    : "these statements would close it:");
     if (statements) {
       ddl.forEach(line -> terminal.out.println("  " + terminal.style(Terminal.Style.GOOD, line)));
     }
@@ -346,6 +364,12 @@ final class TableCommand implements Callable<Integer> {
     all.put("there", facts.there().orElse(null));
     all.put("missing", facts.missing());
     all.put("columns", columns);
+    List<Map<String, Object>> edges = new ArrayList<>();
+    for (TableDifference.Column each : facts.edges()) {
+      edges.add(
+          Map.of("column", each.name(), "stored", each.there().orElse(""), "edge", each.what()));
+    }
+    all.put("edges", edges);
     all.put("ddl", facts.difference().map(TableDifference::ddl).orElse(List.of(facts.ddl())));
     facts.failure().ifPresent(failure -> all.put("failure", failure.getMessage()));
     return all;

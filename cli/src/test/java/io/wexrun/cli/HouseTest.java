@@ -169,7 +169,7 @@ class HouseTest {
       network.http : com.github.luben.zstd io.netty java.io java.net java.security tools.jackson
       network.lines : io.netty java.io java.net java.nio.file
       sql          : java.sql
-      postgres     : java.sql org.postgresql
+      postgres     : java.io java.sql org.postgresql
       duckdb.encrypted : com.github.luben.zstd java.io java.nio.file
                      org.apache.hadoop.conf org.apache.parquet org.xerial.snappy
       duckdb       : java.io java.nio.file java.sql org.apache.arrow org.duckdb tools.jackson

@@ -1,5 +1,6 @@
 package io.wexrun.duckdb;
 
+import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Type;
 import io.wexrun.sql.Constraint;
@@ -22,7 +23,6 @@ import java.util.stream.Collectors;
 /** How DuckDB writes tables. */
 final class DuckDbDialect implements Dialect {
   private static final Pattern MEMBER = Pattern.compile("(?:\"([^\"]+)\"|(\\S+)) (.+)");
-  private static final Pattern DECIMAL = Pattern.compile("DECIMAL\\((\\d+),(\\d+)\\)");
 
   @Override
   public String type(Type type) {
@@ -37,12 +37,9 @@ final class DuckDbDialect implements Dialect {
     if (stored.startsWith("STRUCT(") && stored.endsWith(")")) {
       return struct(stored.substring("STRUCT(".length(), stored.length() - 1));
     }
-    Matcher decimal = DECIMAL.matcher(stored);
-    if (decimal.matches()) {
-      int precision = Integer.parseInt(decimal.group(1));
-      return precision > 18
-          ? Optional.empty()
-          : Optional.of(new Type.Decimal(precision, Integer.parseInt(decimal.group(2))));
+    Optional<Type> other = StoredTypes.read(stored);
+    if (other.isPresent()) {
+      return other;
     }
     return Optional.ofNullable(
         switch (stored.toUpperCase(Locale.ROOT)) {
@@ -89,6 +86,11 @@ final class DuckDbDialect implements Dialect {
   }
 
   @Override
+  public Optional<String> holds(Type type, StoredColumn column) {
+    return StoredTypes.edge(type, column.type());
+  }
+
+  @Override
   public boolean foldsCase() {
     return true;
   }
@@ -122,8 +124,33 @@ final class DuckDbDialect implements Dialect {
   }
 
   @Override
+  public List<StoredColumn> defined(Connection connection, Table table) throws SQLException {
+    String probe = "wexrun_probe_" + Long.toUnsignedString(System.nanoTime(), 36);
+    String create = createTable(table.named(probe).keyed(List.of()));
+    try (Statement statement = connection.createStatement()) {
+      statement.execute(create.replaceFirst("create table", "create temp table"));
+      List<StoredColumn> columns = columns(connection, probe);
+      statement.execute("drop table " + Names.name(probe));
+      return columns;
+    }
+  }
+
+  @Override
   public List<Constraint> constraints(Connection connection, String table) throws SQLException {
     List<Constraint> constraints = new ArrayList<>();
+    for (StoredColumn column : columns(connection, table)) {
+      if (StoredTypes.refuses(column.type())) {
+        String name = "s." + Names.name(column.name());
+        constraints.add(
+            Constraint.condition(
+                name + " is not null and try_cast(" + name + " as " + column.type() + ") is null",
+                "'Conversion Error: \"' || "
+                    + name
+                    + "::varchar || '\" does not fit into column '"
+                    + " || "
+                    + Names.text(column.name() + " of type " + column.type())));
+      }
+    }
     String where = " where schema_name = 'main' and table_name = " + Names.text(table);
     try (Statement statement = connection.createStatement();
         ResultSet rows =

@@ -369,7 +369,8 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
 
   /** A table that is there must have the same columns in the same order and of the same types. */
   private void requireSame(Connection connection, Table table) throws SQLException {
-    Optional<TableDifference> difference = COMPARISON.of(connection, table);
+    Optional<TableDifference> difference =
+        COMPARISON.of(connection, table).filter(TableDifference::stops);
     if (difference.isPresent()) {
       throw new OutsideException(
           "table "
@@ -378,7 +379,10 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
               + this
               + " has other columns than wexrun.yaml says: "
               + Comparison.told(difference.get())
-              + ". 'wexrun check' shows the difference and the statements that would close it");
+              + ". 'wexrun check' shows the difference"
+              + (difference.get().ddl().isEmpty()
+                  ? ""
+                  : " and the statements that would close it"));
     }
   }
 

@@ -58,7 +58,14 @@ final class DuckDbTarget implements Target {
     this.rows = new HashMap<>(rowsAtOpening);
     this.writer = writer;
     this.added = AddedColumns.of(table, DuckDbStore.DIALECT);
-    this.insertion = new Insertion(store, table, added);
+    this.insertion =
+        new Insertion(
+            store,
+            table,
+            added,
+            store.with(
+                "read the columns of table " + table.name(),
+                c -> StoredTypes.zoneless(DuckDbStore.DIALECT.columns(c, table.name()))));
     this.refusals = new Refusals(identity, writer, InstantSource.system());
     compact();
   }

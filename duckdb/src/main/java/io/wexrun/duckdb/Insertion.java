@@ -14,6 +14,7 @@ import java.sql.Statement;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.regex.Pattern;
 import org.apache.arrow.c.ArrowArrayStream;
 import org.apache.arrow.c.Data;
@@ -23,8 +24,11 @@ import org.duckdb.DuckDBConnection;
 /**
  * Inserts rows into a table as one Arrow stream: merged first if it is a rollup, with columns for
  * what is new if the table gets some.
+ *
+ * @param zoneless the columns of the table that are timestamps without a zone: they are in UTC
  */
-record Insertion(DuckDbStore store, Table table, Optional<AddedColumns> added) {
+record Insertion(
+    DuckDbStore store, Table table, Optional<AddedColumns> added, Set<String> zoneless) {
   /** The name of the rows in statements. */
   static final String STREAM = "wexrun_rows";
 
@@ -47,7 +51,7 @@ record Insertion(DuckDbStore store, Table table, Optional<AddedColumns> added) {
 
   private long insert(DuckDBConnection connection, Table into, List<Rows> parts)
       throws SQLException {
-    return stream(connection, into.schema(), parts, Sql.insert(into, STREAM));
+    return stream(connection, into.schema(), parts, Sql.insert(into, STREAM, zoneless));
   }
 
   /** Runs a statement that reads rows as the table {@link #STREAM}. */

@@ -5,6 +5,7 @@ import io.wexrun.core.schema.Column;
 import io.wexrun.core.schema.Type;
 import io.wexrun.sql.Names;
 import java.util.List;
+import java.util.Set;
 import java.util.stream.Collectors;
 
 /** Names and types as DuckDB writes them. */
@@ -38,7 +39,7 @@ final class Sql {
   }
 
   /** The columns of a stream, each turned into the table's type where Arrow has none for it. */
-  static String insert(Table table, String stream) {
+  static String insert(Table table, String stream, Set<String> zoneless) {
     List<Column> columns = table.schema().columns();
     List<String> names = columns.stream().map(Column::name).toList();
     return "insert into "
@@ -46,14 +47,23 @@ final class Sql {
         + " ("
         + Names.list(names)
         + ") "
-        + select(columns, stream)
+        + select(columns, stream, zoneless)
         + (table.key().isEmpty() ? "" : Names.replacing(table.key(), names));
   }
 
   /** The same rows as a query, its columns with their names. */
   static String select(List<Column> columns, String stream) {
+    return select(columns, stream, Set.of());
+  }
+
+  private static String select(List<Column> columns, String stream, Set<String> zoneless) {
     return columns.stream()
-        .map(column -> value(column) + " as " + Names.name(column.name()))
+        .map(
+            column ->
+                value(column)
+                    + (zoneless.contains(column.name()) ? " at time zone 'UTC'" : "")
+                    + " as "
+                    + Names.name(column.name()))
         .collect(Collectors.joining(", ", "select ", " from " + Names.name(stream)));
   }
 

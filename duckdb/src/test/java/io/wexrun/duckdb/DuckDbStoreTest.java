@@ -4,6 +4,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import io.wexrun.contract.FolderSite;
+import io.wexrun.contract.TypedRows;
 import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.LongVector;
 import io.wexrun.core.batch.Rows;
@@ -288,8 +289,8 @@ class DuckDbStoreTest {
   @Test
   void aTableIsComparedWithItsDefinitionAndTheStatementsCloseTheDifference() {
     store.change(
-        "create table t (a integer not null, gone varchar, b varchar, c decimal(7,2), d date)");
-    store.change("insert into t values (1, 'x', 'y', 2.5, null)");
+        "create table t (a varchar not null, gone varchar, b varchar, c decimal(7,2), d date)");
+    store.change("insert into t values ('1', 'x', 'y', 2.5, null)");
     Table table =
         Table.in("warehouse", "t")
             .column("a", Scalar.LONG)
@@ -307,7 +308,7 @@ class DuckDbStoreTest {
             "c may be null, unlike its definition");
     assertThatThrownBy(() -> store.target("p", table))
         .isInstanceOf(OutsideException.class)
-        .hasMessageContaining("a: INTEGER not null in the store, BIGINT defined");
+        .hasMessageContaining("a: VARCHAR not null in the store, BIGINT defined");
     difference.ddl().stream()
         .filter(line -> !line.startsWith("--"))
         .forEach(line -> store.change(line.replaceAll("--.*", "")));
@@ -318,6 +319,48 @@ class DuckDbStoreTest {
         .containsExactly("1", "y", "null", "2.50", "null", "x");
     assertThat(store.compare(Table.in("warehouse", "other").column("a", Scalar.INT).build()))
         .isEmpty();
+  }
+
+  @Test
+  void tablesOfOthersAreLoadedIntoEveryTypeThatHoldsTheValues() {
+    store.change("set TimeZone = 'Europe/Berlin'");
+    store.change(
+        "create table t (n smallint, m hugeint, ratio float, \"at\" timestamp, how enum('low',"
+            + " 'high'), price decimal(30,4), small utinyint)");
+    Table like =
+        new Table("t", "warehouse", store.columns("t").orElseThrow(), Map.of())
+            .managed(Table.Manage.NEVER);
+    assertThat(like.schema().columns().stream().map(c -> c.name() + " " + c.type()))
+        .containsExactly(
+            "n int",
+            "m long",
+            "ratio double",
+            "at timestamp",
+            "how text",
+            "price decimal(18,4)",
+            "small int");
+    TableDifference edges = store.compare(like).orElseThrow();
+    assertThat(edges.stops()).isFalse();
+    assertThat(edges.columns())
+        .extracting(TableDifference.Column::name)
+        .containsExactly("n", "ratio", "at", "how", "price", "small");
+    List<String> good = List.of("1", "2", "0.5", "2026-05-03T04:00:00Z", "low", "1.25", "3");
+    List<List<String>> rows = new ArrayList<>(List.of(good));
+    for (Map.Entry<Integer, String> bad :
+        Map.of(0, "40000", 2, "1e300", 4, "middle", 6, "-1").entrySet()) {
+      List<String> row = new ArrayList<>(good);
+      row.set(bad.getKey(), bad.getValue());
+      rows.add(row);
+    }
+    Flush.Part part =
+        new Flush.Part(new SourcePartition("s"), 0, rows.size(), TypedRows.of(like.schema(), rows));
+    try (Target target = store.target("p", like)) {
+      Receipt receipt = target.stage(new Flush(List.of(part))).commit();
+      assertThat(receipt.written()).isEqualTo(1);
+      assertThat(receipt.refused()).hasSize(4).allMatch(r -> r.why().contains("Conversion Error"));
+    }
+    assertThat(store.query("select \"at\"::varchar, how::varchar, price::varchar from t").rows())
+        .hasToString("[[2026-05-03 04:00:00, low, 1.2500]]");
   }
 
   @Test

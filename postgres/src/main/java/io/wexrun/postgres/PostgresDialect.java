@@ -1,5 +1,6 @@
 package io.wexrun.postgres;
 
+import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Type;
 import io.wexrun.sql.Constraint;
 import io.wexrun.sql.Dialect;
@@ -10,17 +11,19 @@ import java.sql.PreparedStatement;
 import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.util.ArrayList;
-import java.util.Arrays;
 import java.util.List;
 import java.util.Optional;
-import java.util.regex.Matcher;
-import java.util.regex.Pattern;
 
 /** How PostgreSQL writes tables. Lists of plain values are arrays; what is nested more is jsonb. */
 final class PostgresDialect implements Dialect {
   private static final String COLUMNS =
       "select attname, format_type(atttypid, atttypmod), attnotnull,"
-          + " atthasdef or attidentity <> '' from pg_attribute"
+          + " atthasdef or attidentity <> '', (with recursive beneath(type, modifier) as"
+          + " (select a.atttypid, a.atttypmod union all select t.typbasetype, case when"
+          + " t.typtypmod = -1 then b.modifier else t.typtypmod end from beneath b join pg_type t"
+          + " on t.oid = b.type where t.typtype = 'd') select case t.typtype when 'e' then 'enum'"
+          + " else format_type(b.type, b.modifier) end from beneath b join pg_type t on t.oid ="
+          + " b.type where t.typtype <> 'd') from pg_attribute a"
           + " where attrelid = to_regclass(?) and attnum > 0 and not attisdropped order by attnum";
 
   /** Checks and references, and unique indexes over whole columns of all rows. */
@@ -38,8 +41,6 @@ final class PostgresDialect implements Dialect {
           + " a on a.attrelid = i.indrelid and a.attnum = k.num where k.n <= i.indnkeyatts), null,"
           + " '{}' from pg_index i join pg_class x on x.oid = i.indexrelid where i.indrelid ="
           + " to_regclass(?) and i.indisunique and i.indpred is null and i.indexprs is null";
-
-  private static final Pattern NUMERIC = Pattern.compile("numeric\\((\\d+),(\\d+)\\)");
 
   private static final String UNIQUE =
       "select exists (select 1 from pg_index i where i.indrelid = to_regclass(?) and i.indisunique"
@@ -74,20 +75,27 @@ final class PostgresDialect implements Dialect {
 
   @Override
   public Optional<Type> read(String stored) {
-    if (stored.endsWith("[]")) {
-      return read(stored.substring(0, stored.length() - 2)).map(Type.ListOf::new);
-    }
-    Matcher numeric = NUMERIC.matcher(stored);
-    if (numeric.matches()) {
-      int precision = Integer.parseInt(numeric.group(1));
-      return precision > 18
-          ? Optional.empty()
-          : Optional.of(new Type.Decimal(precision, Integer.parseInt(numeric.group(2))));
-    }
-    return Arrays.stream(Type.Scalar.values())
-        .filter(scalar -> type(scalar).equals(stored))
-        .<Type>map(scalar -> scalar)
-        .findFirst();
+    return StoredTypes.read(stored);
+  }
+
+  @Override
+  public Optional<Type> read(StoredColumn column) {
+    return StoredTypes.read(column.base());
+  }
+
+  @Override
+  public Optional<String> holds(Type type, StoredColumn column) {
+    return StoredTypes.edge(type, column);
+  }
+
+  /** Spelled here as the server does, so that no table has to be made to ask it. */
+  @Override
+  public List<StoredColumn> defined(Connection connection, Table table) {
+    return table.schema().columns().stream()
+        .map(
+            column ->
+                new StoredColumn(column.name(), typeOf(table, column), column.required(), false))
+        .toList();
   }
 
   @Override
@@ -210,7 +218,11 @@ final class PostgresDialect implements Dialect {
         while (rows.next()) {
           columns.add(
               new StoredColumn(
-                  rows.getString(1), rows.getString(2), rows.getBoolean(3), rows.getBoolean(4)));
+                  rows.getString(1),
+                  rows.getString(2),
+                  rows.getBoolean(3),
+                  rows.getBoolean(4),
+                  rows.getString(5)));
         }
       }
     }

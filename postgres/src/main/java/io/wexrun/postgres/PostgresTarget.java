@@ -1,6 +1,7 @@
 package io.wexrun.postgres;
 
 import io.wexrun.core.batch.Rows;
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Table;
@@ -37,8 +38,11 @@ import org.postgresql.copy.CopyIn;
  * not take are found and refused.
  */
 final class PostgresTarget implements Target {
-  /** Classes of SQL states that are about rows: data, constraints, raised by triggers, limits. */
-  private static final Pattern ABOUT_ROWS = Pattern.compile("(22|23|P0|54|44).*");
+  /**
+   * Classes of SQL states that are about rows: data, constraints, raised by triggers, limits. A
+   * wrong binary form is not: a column has another type than when the table was opened.
+   */
+  private static final Pattern ABOUT_ROWS = Pattern.compile("(?!22P03)(22|23|P0|54|44).*");
 
   /** The temporary table of rows that are to take the places of others. */
   private static final String BESIDE = "wexrun_rows";
@@ -48,6 +52,7 @@ final class PostgresTarget implements Target {
   private final Identity identity;
   private final String writer;
   private final Optional<AddedColumns> added;
+  private volatile Columns stored;
   private final Progress progress;
   private final Map<SourcePartition, Long> atOpening = new HashMap<>();
   private final Map<SourcePartition, Long> rowsAtOpening = new HashMap<>();
@@ -74,6 +79,7 @@ final class PostgresTarget implements Target {
                         atOpening.put(source, reached.position());
                         rowsAtOpening.put(source, reached.rows());
                       });
+              stored = Columns.of(c, table.name());
               return new Refusals(identity, writer, InstantSource.system());
             });
     this.expected = new HashMap<>(atOpening);
@@ -111,6 +117,7 @@ final class PostgresTarget implements Target {
           c -> {
             lock(c);
             added.get().add(c, identity, writer, flush);
+            stored = Columns.of(c, table.name());
             return flush;
           });
     }
@@ -189,13 +196,17 @@ final class PostgresTarget implements Target {
     }
   }
 
-  private static void put(Connection connection, Table into, List<Rows> rows) throws SQLException {
+  private void put(Connection connection, Table into, List<Rows> rows) throws SQLException {
     if (into.key().isEmpty()) {
-      copy(connection, into, rows);
+      if (stored.binary(into.schema())) {
+        copy(connection, into, rows);
+      } else {
+        copyAsText(connection, into, rows);
+      }
       return;
     }
     List<String> columns = into.schema().names();
-    Table beside = into.named(BESIDE).keyed(List.of());
+    Table beside = new Table(BESIDE, "", into.schema(), Map.of());
     try (Statement statement = connection.createStatement()) {
       String create = PostgresStore.DIALECT.createTable(beside);
       statement.execute(create.replaceFirst("create table", "create temp table"));
@@ -206,12 +217,40 @@ final class PostgresTarget implements Target {
               + " ("
               + Names.list(columns)
               + ") select "
-              + Names.list(columns)
+              + stored.assigned(into.schema().columns())
               + " from "
               + Names.name(BESIDE)
               + Names.replacing(into.key(), columns));
       statement.execute("drop table " + Names.name(BESIDE));
     }
+  }
+
+  private static void copyAsText(Connection connection, Table into, List<Rows> rows)
+      throws SQLException {
+    CopyIn copy = begin(connection, Names.name(into.name()), into.schema(), "text");
+    try {
+      new CopyText(into.schema()).send(rows, copy);
+      copy.endCopy();
+    } finally {
+      if (copy.isActive()) {
+        copy.cancelCopy();
+      }
+    }
+  }
+
+  private static CopyIn begin(Connection connection, String into, Schema schema, String format)
+      throws SQLException {
+    return connection
+        .unwrap(PGConnection.class)
+        .getCopyAPI()
+        .copyIn(
+            "copy "
+                + into
+                + " ("
+                + Names.list(schema.names())
+                + ") from stdin (format "
+                + format
+                + ")");
   }
 
   static void copy(Connection connection, Table into, List<Rows> rows) throws SQLException {
@@ -220,16 +259,7 @@ final class PostgresTarget implements Target {
 
   private static void copy(Connection connection, String into, Schema schema, List<Rows> rows)
       throws SQLException {
-    CopyIn copy =
-        connection
-            .unwrap(PGConnection.class)
-            .getCopyAPI()
-            .copyIn(
-                "copy "
-                    + into
-                    + " ("
-                    + Names.list(schema.names())
-                    + ") from stdin (format binary)");
+    CopyIn copy = begin(connection, into, schema, "binary");
     try {
       new CopyRows(schema).send(rows, copy);
       copy.endCopy();
@@ -272,8 +302,20 @@ final class PostgresTarget implements Target {
         statement.execute("set constraints all immediate");
         empty = connection.setSavepoint();
         loading = Loading.of(connection, table, flush, atOpening, refusals, this);
+        requireUnchanged();
       } catch (SQLException e) {
         throw store.failed("load rows into table " + table.name(), e);
+      }
+    }
+
+    /**
+     * Now that rows are in, the table cannot be altered until the transaction ends. If it was
+     * before, values may have been read in the binary form of another type.
+     */
+    private void requireUnchanged() throws SQLException {
+      if (!Columns.of(connection, table.name()).has(stored)) {
+        throw new OutsideException(
+            store.label(table.name()) + " was altered while it was open: it is opened again");
       }
     }
 
@@ -316,10 +358,10 @@ final class PostgresTarget implements Target {
       if (added.isPresent()) {
         AddedColumns.Filled filled = added.get().fill(rows);
         return filled.unfit().isEmpty()
-            ? new Search(connection, filled.table()).unfit(filled.rows(), searched)
+            ? new Search(connection, filled.table(), stored).unfit(filled.rows(), searched)
             : filled.unfit();
       }
-      return new Search(connection, table).unfit(rows, searched);
+      return new Search(connection, table, stored).unfit(rows, searched);
     }
 
     @Override

@@ -15,7 +15,6 @@ import java.sql.Savepoint;
 import java.sql.Statement;
 import java.util.List;
 import java.util.Map;
-import java.util.stream.Collectors;
 
 /**
  * Finds the rows that a table does not take. First its constraints are asked, each in one query. If
@@ -36,31 +35,31 @@ final class Search {
       """
       do $wexrun$
       declare
-        at bigint := %1$d;
-        size bigint := 1024;
-        upto bigint;
-        told text;
-        detail text;
+        wexrun_at bigint := %1$d;
+        wexrun_size bigint := 1024;
+        wexrun_upto bigint;
+        wexrun_told text;
+        wexrun_detail text;
       begin
-        while at < %2$d loop
-          upto := least(at + size, %2$d);
+        while wexrun_at < %2$d loop
+          wexrun_upto := least(wexrun_at + wexrun_size, %2$d);
           begin
             insert into %3$s (%4$s) select %5$s from wexrun_staged
-              where wexrun_row >= at and wexrun_row < upto order by wexrun_row%6$s;
-            at := upto;
-            size := least(size * 2, 4096);
+              where wexrun_row >= wexrun_at and wexrun_row < wexrun_upto order by wexrun_row%6$s;
+            wexrun_at := wexrun_upto;
+            wexrun_size := least(wexrun_size * 2, 4096);
           exception when others then
             if substr(sqlstate, 1, 2) not in ('22', '23', 'P0', '54', '44') then
               raise;
             end if;
-            if upto - at = 1 then
-              get stacked diagnostics told = message_text, detail = pg_exception_detail;
-              insert into wexrun_unfit values (at, 0, told ||
-                case when detail = '' or detail like 'Failing row contains%%' then ''
-                else ' (' || detail || ')' end);
-              at := upto;
+            if wexrun_upto - wexrun_at = 1 then
+              get stacked diagnostics wexrun_told = message_text, wexrun_detail = pg_exception_detail;
+              insert into wexrun_unfit values (wexrun_at, 0, wexrun_told ||
+                case when wexrun_detail = '' or wexrun_detail like 'Failing row contains%%' then ''
+                else ' (' || wexrun_detail || ')' end);
+              wexrun_at := wexrun_upto;
             else
-              size := greatest(1, (upto - at) / 2);
+              wexrun_size := greatest(1, (wexrun_upto - wexrun_at) / 2);
             end if;
           end;
         end loop;
@@ -70,10 +69,17 @@ final class Search {
 
   private final Connection connection;
   private final Table into;
+  private final Columns stored;
 
-  Search(Connection connection, Table into) {
+  /**
+   * A search.
+   *
+   * @param stored the table's columns as they are
+   */
+  Search(Connection connection, Table into, Columns stored) {
     this.connection = connection;
     this.into = into;
+    this.stored = stored;
   }
 
   /**
@@ -141,14 +147,6 @@ final class Search {
     return raw;
   }
 
-  private static String typed(Column column) {
-    String name = Names.name(column.name());
-    if (column.type() == Type.Scalar.TEXT) {
-      return "convert_from(" + name + ", 'UTF8')";
-    }
-    return column.type() == Type.Scalar.JSON ? "convert_from(" + name + ", 'UTF8')::jsonb" : name;
-  }
-
   private void attempt(Statement statement, String query) throws SQLException {
     Savepoint before = connection.setSavepoint();
     try {
@@ -162,10 +160,8 @@ final class Search {
   private String insert(long from, long to, boolean typed) {
     List<String> columns = into.schema().names();
     String names = Names.list(columns);
-    String values =
-        typed
-            ? names
-            : into.schema().columns().stream().map(Search::typed).collect(Collectors.joining(", "));
+    List<Column> all = into.schema().columns();
+    String values = typed ? stored.assigned(all) : stored.assignedRaw(all);
     String replacing = into.key().isEmpty() ? "" : Names.replacing(into.key(), columns);
     return INSERT.formatted(from, to, Names.name(into.name()), names, values, replacing);
   }

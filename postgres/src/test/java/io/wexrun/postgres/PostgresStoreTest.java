@@ -11,11 +11,14 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.QueryBounds;
 import io.wexrun.core.target.Receipt;
+import io.wexrun.core.target.Refusal;
 import io.wexrun.core.target.Swapping;
+import io.wexrun.core.target.TableDifference;
 import io.wexrun.core.target.Target;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -23,6 +26,7 @@ import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
+import java.util.Map;
 import java.util.SplittableRandom;
 import java.util.stream.IntStream;
 import org.junit.jupiter.api.AfterEach;
@@ -293,5 +297,211 @@ class PostgresStoreTest {
           .as(right)
           .isEqualTo(true);
     }
+  }
+
+  private static final String FOREIGN =
+      "create type level as enum ('low', 'high');"
+          + "create domain card as varchar(8) check (value like 'C%');"
+          + "create table t (n smallint, m bigint, name varchar(5), code char(3), ratio real, host"
+          + " inet, at timestamp, how level, sum numeric, price numeric(9,4), who card, id text, tags"
+          + " varchar(4)[], doc json, kept integer default 7)";
+
+  private static Table foreign() {
+    return Table.in("w", "t")
+        .column("n", Type.Scalar.INT)
+        .column("m", Type.Scalar.INT)
+        .column("name", Type.Scalar.TEXT)
+        .column("code", Type.Scalar.TEXT)
+        .column("ratio", Type.Scalar.DOUBLE)
+        .column("host", Type.Scalar.TEXT)
+        .column("at", Type.Scalar.TIMESTAMP)
+        .column("how", Type.Scalar.TEXT)
+        .column("sum", Type.Scalar.DOUBLE)
+        .column("price", new Type.Decimal(7, 2))
+        .column("who", Type.Scalar.TEXT)
+        .column("id", Type.Scalar.UUID)
+        .column("doc", Type.Scalar.JSON)
+        .build()
+        .managed(Table.Manage.NEVER);
+  }
+
+  private static final String UUID = "0b0e7f6a-3a50-4b1c-9a5e-0d3c1a2b4c5d";
+
+  private static List<String> row(String... changed) {
+    List<String> row =
+        new ArrayList<>(
+            List.of(
+                "7",
+                "8",
+                "a\tb\\c",
+                "xy",
+                "0.1",
+                "10.0.0.0/8",
+                "2026-05-03T04:00:00.5Z",
+                "low",
+                "0.1",
+                "-12345.67",
+                "C1",
+                UUID,
+                "{\"a\": \"b\\n\"}"));
+    for (int i = 0; i < changed.length; i += 2) {
+      row.set(Integer.parseInt(changed[i]), changed[i + 1]);
+    }
+    return row;
+  }
+
+  /** Tables that others made, of types that are not ours: also by their key, and with refusals. */
+  @ParameterizedTest
+  @ValueSource(booleans = {false, true})
+  void tablesOfOthersAreLoadedIntoEveryTypeThatHoldsTheValues(boolean keyed) {
+    for (String statement : FOREIGN.split(";")) {
+      store.change(statement);
+    }
+    Table table = foreign();
+    if (keyed) {
+      store.change("create unique index on t (m)");
+      table = table.keyed(List.of("m")).managed(Table.Manage.NEVER);
+    }
+    TableDifference edges = store.compare(table).orElseThrow();
+    assertThat(edges.stops()).isFalse();
+    assertThat(edges.ddl()).isEmpty();
+    assertThat(edges.columns().stream().map(c -> c.name() + ": " + c.what()))
+        .containsSubsequence(
+            "n: a number beyond its range is refused",
+            "name: a text of more than 5 characters is refused",
+            "code: a text is filled with blanks, and one of more than 3 characters is refused",
+            "ratio: a number is rounded to the nearest real; a number beyond its range is refused",
+            "host: a text that is not one is refused",
+            "at: a time is kept as it is in UTC",
+            "how: a text that is not one of its labels is refused",
+            "who: a text of more than 8 characters is refused; what the domain does not allow is"
+                + " refused");
+    List<List<String>> rows =
+        List.of(
+            row(),
+            row("0", "40000", "1", "9"),
+            row("2", "longer", "1", "10"),
+            row("5", "10.0.0.300", "1", "11"),
+            row("7", "middle", "1", "12"),
+            row("10", "D1", "1", "13"),
+            row("1", "14", "3", "long"),
+            row("1", "15", "4", "1e300"),
+            row("1", "16", "0", "-5"));
+    Receipt receipt = load(table, rows);
+    assertThat(receipt.refused())
+        .extracting(Refusal::position)
+        .containsExactly(1L, 2L, 3L, 4L, 5L, 6L, 7L);
+    assertThat(receipt.refused().get(2).why()).contains("invalid input syntax for type inet");
+    assertThat(receipt.written()).isEqualTo(2);
+    assertThat(
+            store
+                .query(
+                    "select n, m, name, code::text, ratio::text, host::text, at::text, how::text,"
+                        + " sum::text, price::text, who, id, doc::text, kept from t order by m")
+                .rows()
+                .get(0))
+        .map(String::valueOf)
+        .containsExactly(
+            "7",
+            "8",
+            "a\tb\\c",
+            "xy",
+            "0.1",
+            "10.0.0.0/8",
+            "2026-05-03 04:00:00.5",
+            "low",
+            "0.1",
+            "-12345.6700",
+            "C1",
+            UUID,
+            "{\"a\": \"b\\n\"}",
+            "7");
+  }
+
+  @Test
+  void theColumnsOfATableOfOthersAreReadAsTypesThatItHolds() {
+    for (String statement : FOREIGN.split(";")) {
+      store.change(statement);
+    }
+    Schema schema = store.columns("t").orElseThrow();
+    assertThat(schema.columns().stream().map(c -> c.name() + " " + c.type()))
+        .containsExactly(
+            "n int",
+            "m long",
+            "name text",
+            "code text",
+            "ratio double",
+            "host text",
+            "at timestamp",
+            "how text",
+            "sum double",
+            "price decimal(9,4)",
+            "who text",
+            "id text",
+            "tags list<text>",
+            "doc json",
+            "kept int");
+    Table like = new Table("t", "w", schema, Map.of()).managed(Table.Manage.NEVER);
+    assertThat(store.compare(like)).hasValueSatisfying(d -> assertThat(d.stops()).isFalse());
+    List<String> one =
+        Arrays.asList(
+            "1",
+            "2",
+            "abc",
+            "c",
+            "0.5",
+            "::1",
+            "2026-05-03T04:00:00Z",
+            "high",
+            "3.25",
+            "1.5",
+            "C2",
+            "i",
+            "[\"a\", \"b,{\\\"\"]",
+            "[1]",
+            null);
+    assertThat(load(like, List.of(one)).written()).isEqualTo(1);
+    assertThat(store.query("select tags::text, host::text from t").rows().get(0))
+        .map(String::valueOf)
+        .containsExactly("{a,\"b,{\\\"\"}", "::1/128");
+  }
+
+  @Test
+  void whatWouldChangeValuesStopsARunAndIsNotSuggestedToOthers() {
+    store.change("create table t (v integer not null, w date, more text not null)");
+    Table table =
+        Table.in("w", "t")
+            .column("v", Type.Scalar.DOUBLE)
+            .column("w", Type.Scalar.TIMESTAMP)
+            .build();
+    TableDifference mine = store.compare(table).orElseThrow();
+    assertThat(mine.stops()).isTrue();
+    assertThat(mine.ddl()).isNotEmpty();
+    TableDifference theirs = store.compare(table.managed(Table.Manage.NEVER)).orElseThrow();
+    assertThat(theirs.stops()).isTrue();
+    assertThat(theirs.ddl()).isEmpty();
+    assertThat(theirs.columns())
+        .extracting(TableDifference.Column::name)
+        .containsExactly("v", "w", "more");
+  }
+
+  /** So no row dies because somebody changes a table. */
+  @Test
+  void aColumnThatGetsAnotherTypeWhileItIsOpenRefusesNoRow() {
+    Table table = table("long");
+    try (Target target = store.target("p", table)) {
+      commit(target, table, 0, List.of(List.of("1")));
+      store.change("alter table t alter column v type numeric");
+      List<List<String>> rows = List.of(List.of("2"));
+      assertThatThrownBy(() -> commit(target, table, 1, rows)).isInstanceOf(OutsideException.class);
+    }
+    assertThat(load(table, List.of(List.of("2"))).written()).isEqualTo(1);
+    assertThat(store.query("select v::text from t order by v").rows()).hasToString("[[1], [2]]");
+  }
+
+  private static Receipt commit(Target target, Table table, long from, List<List<String>> texts) {
+    Flush.Part part =
+        new Flush.Part(S, from, from + texts.size(), TypedRows.of(table.schema(), from, texts));
+    return target.stage(new Flush(List.of(part))).commit();
   }
 }

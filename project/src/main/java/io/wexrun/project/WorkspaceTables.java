@@ -102,6 +102,7 @@ public final class WorkspaceTables {
    * @param table its definition
    * @param there whether the store has it; empty if the store cannot tell, or could not be asked
    * @param difference how it differs from its definition, so that a run would stop
+   * @param edges columns that hold the values in another type, with what happens at its edges
    * @param ddl the statement that makes it, in the store's dialect; empty if there is none
    * @param failure why the store could not be asked
    */
@@ -109,6 +110,7 @@ public final class WorkspaceTables {
       Table table,
       Optional<Boolean> there,
       Optional<TableDifference> difference,
+      List<TableDifference.Column> edges,
       String ddl,
       Optional<OutsideException> failure) {
     /** Whether it is not there, and a run does not make it. */
@@ -140,28 +142,33 @@ public final class WorkspaceTables {
           failure = e;
         }
       }
-      facts.add(new Facts(table, Optional.empty(), Optional.empty(), "", Optional.of(failure)));
+      facts.add(
+          new Facts(
+              table, Optional.empty(), Optional.empty(), List.of(), "", Optional.of(failure)));
     }
     return facts;
   }
 
   private Facts facts(Table table) {
     if (!stores.exists(table.store())) {
-      return new Facts(table, Optional.of(false), Optional.empty(), "", Optional.empty());
+      return new Facts(
+          table, Optional.of(false), Optional.empty(), List.of(), "", Optional.empty());
     }
     Optional<Comparing> store = comparing(table);
     if (store.isEmpty()) {
-      return new Facts(table, Optional.empty(), Optional.empty(), "", Optional.empty());
+      return new Facts(table, Optional.empty(), Optional.empty(), List.of(), "", Optional.empty());
     }
     Comparing comparing = store.get();
+    Optional<TableDifference> compared = comparing.compare(table);
     Optional<TableDifference> difference =
-        comparing
-            .compare(table)
+        compared
+            .filter(TableDifference::stops)
             .flatMap(found -> followed(table, found) ? Optional.empty() : Optional.of(found));
     return new Facts(
         table,
         Optional.of(comparing.has(table.name())),
         difference,
+        compared.filter(found -> !found.stops()).map(TableDifference::columns).orElse(List.of()),
         comparing.ddl(table),
         Optional.empty());
   }

@@ -133,7 +133,7 @@ public final class AddedColumns {
       there.stream()
           .filter(stored -> stored.name().equals(column.column()))
           .findFirst()
-          .flatMap(stored -> dialect.read(stored.type()))
+          .flatMap(dialect::read)
           .ifPresent(type -> known.put(column.column(), type));
     }
     int count = there.size();
@@ -143,7 +143,7 @@ public final class AddedColumns {
       if (same.isPresent()) {
         // Somebody has made it; it is filled if its values can be read.
         if (same.get().name().equals(name)) {
-          dialect.read(same.get().type()).ifPresent(type -> known.putIfAbsent(name, type));
+          dialect.read(same.get()).ifPresent(type -> known.putIfAbsent(name, type));
         }
       } else if (count < MOST && name.length() <= LONGEST_NAME && !name.isEmpty()) {
         add(connection, identity, writer, name, each.getValue(), count++);

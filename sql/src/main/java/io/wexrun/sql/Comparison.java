@@ -28,7 +28,7 @@ public record Comparison(Dialect dialect) {
     if (there.isEmpty()) {
       return Optional.empty();
     }
-    List<StoredColumn> defined = defined(connection, table);
+    List<StoredColumn> defined = dialect.defined(connection, table);
     boolean keyed = table.key().isEmpty() || dialect.unique(connection, table.name(), table.key());
     return difference(table, there, defined, keyed);
   }
@@ -72,18 +72,6 @@ public record Comparison(Dialect dialect) {
     }
   }
 
-  /** The columns that a definition gives, as the database itself spells them. */
-  private List<StoredColumn> defined(Connection connection, Table table) throws SQLException {
-    String probe = "wexrun_probe_" + Long.toUnsignedString(System.nanoTime(), 36);
-    String create = dialect.createTable(table.named(probe).keyed(List.of()));
-    try (Statement statement = connection.createStatement()) {
-      statement.execute(create.replaceFirst("create table", "create temp table"));
-      List<StoredColumn> columns = dialect.columns(connection, probe);
-      statement.execute("drop table " + Names.name(probe));
-      return columns;
-    }
-  }
-
   /** A difference in one line, for messages. */
   public static String told(TableDifference difference) {
     List<String> columns = new ArrayList<>();
@@ -100,46 +88,91 @@ public record Comparison(Dialect dialect) {
       Table table, List<StoredColumn> there, List<StoredColumn> defined, boolean keyed) {
     Map<String, StoredColumn> old = new LinkedHashMap<>();
     there.forEach(column -> old.put(column.name(), column));
-    List<TableDifference.Column> columns = new ArrayList<>();
-    List<String> ddl = new ArrayList<>();
-    String alter = "alter table " + Names.name(table.name()) + " ";
-    for (StoredColumn column : defined) {
+    Difference difference = new Difference(table);
+    for (int i = 0; i < defined.size(); i++) {
+      StoredColumn column = defined.get(i);
       StoredColumn before = old.remove(column.name());
-      String name = Names.name(column.name());
       if (before == null) {
-        columns.add(column.differs(null, "is missing"));
-        ddl.add(alter + "add column " + name + " " + column.type() + ";");
-        if (column.required()) {
-          ddl.add("-- fill " + name + " in the rows that are there, then:");
-          ddl.add(alter + "alter column " + name + " set not null;");
-        }
+        difference.missing(column);
         continue;
       }
       if (!before.type().equals(column.type())) {
-        columns.add(column.differs(before, "has another type"));
-        ddl.add(alter + dialect.retype(name, column.type()) + ";");
+        Optional<String> edge = dialect.holds(table.schema().column(i).type(), before);
+        difference.otherType(column, before, edge);
       }
       if (before.required() != column.required()) {
-        String what = before.required() ? "must not be null" : "may be null";
-        columns.add(column.differs(before, what + ", unlike its definition"));
-        ddl.add(
-            alter + "alter column " + name + (column.required() ? " set" : " drop") + " not null;");
+        difference.otherNulls(column, before);
       }
     }
     for (StoredColumn left : old.values()) {
       if (left.required() && !left.filled()) {
-        columns.add(
-            new TableDifference.Column(
-                left.name(),
-                Optional.of(left.type() + " not null"),
-                Optional.empty(),
-                "is not defined, and takes no null"));
-        ddl.add(alter + "alter column " + Names.name(left.name()) + " drop not null;");
+        difference.strange(left);
       }
     }
     if (!keyed) {
+      difference.noKey();
+    }
+    return difference.found();
+  }
+
+  /** Collects what differs: what stops a run, and what is only worth knowing. */
+  private final class Difference {
+    private final Table table;
+    private final String alter;
+    private final List<TableDifference.Column> stopping = new ArrayList<>();
+    private final List<TableDifference.Column> edges = new ArrayList<>();
+    private final List<String> ddl = new ArrayList<>();
+
+    Difference(Table table) {
+      this.table = table;
+      this.alter = "alter table " + Names.name(table.name()) + " ";
+    }
+
+    void missing(StoredColumn column) {
+      String name = Names.name(column.name());
+      stopping.add(column.differs(null, "is missing"));
+      ddl.add(alter + "add column " + name + " " + column.type() + ";");
+      if (column.required()) {
+        ddl.add("-- fill " + name + " in the rows that are there, then:");
+        ddl.add(alter + "alter column " + name + " set not null;");
+      }
+    }
+
+    void otherType(StoredColumn column, StoredColumn before, Optional<String> edge) {
+      if (edge.isEmpty()) {
+        stopping.add(column.differs(before, "has another type"));
+        ddl.add(alter + dialect.retype(Names.name(column.name()), column.type()) + ";");
+      } else if (!edge.get().isEmpty()) {
+        edges.add(column.differs(before, edge.get()));
+      }
+    }
+
+    void otherNulls(StoredColumn column, StoredColumn before) {
+      if (table.manage() == Table.Manage.NEVER) {
+        if (before.required()) {
+          edges.add(column.differs(before, "a row without a value is refused"));
+        }
+        return;
+      }
+      String what = before.required() ? "must not be null" : "may be null";
+      stopping.add(column.differs(before, what + ", unlike its definition"));
+      String change = column.required() ? " set" : " drop";
+      ddl.add(alter + "alter column " + Names.name(column.name()) + change + " not null;");
+    }
+
+    void strange(StoredColumn left) {
+      stopping.add(
+          new TableDifference.Column(
+              left.name(),
+              Optional.of(left.type() + " not null"),
+              Optional.empty(),
+              "is not defined, and takes no null"));
+      ddl.add(alter + "alter column " + Names.name(left.name()) + " drop not null;");
+    }
+
+    void noKey() {
       String unique = "unique (" + Names.list(table.key()) + ")";
-      columns.add(
+      stopping.add(
           new TableDifference.Column("key", Optional.empty(), Optional.of(unique), "is missing"));
       ddl.add(
           "create unique index "
@@ -150,8 +183,17 @@ public record Comparison(Dialect dialect) {
               + Names.list(table.key())
               + ");");
     }
-    return columns.isEmpty()
-        ? Optional.empty()
-        : Optional.of(new TableDifference(table.name(), columns, ddl));
+
+    Optional<TableDifference> found() {
+      if (stopping.isEmpty()) {
+        return edges.isEmpty()
+            ? Optional.empty()
+            : Optional.of(new TableDifference(table.name(), edges, List.of(), false));
+      }
+      // Who keeps the definition elsewhere changes it there.
+      boolean never = table.manage() == Table.Manage.NEVER;
+      return Optional.of(
+          new TableDifference(table.name(), stopping, never ? List.of() : ddl, true));
+    }
   }
 }

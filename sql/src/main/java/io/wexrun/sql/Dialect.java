@@ -17,6 +17,24 @@ public interface Dialect {
   /** The type of a column as the database spells it; empty if no type of ours is kept so. */
   Optional<Type> read(String stored);
 
+  /** The type of a column that is there in our types; empty if values of none are kept so. */
+  default Optional<Type> read(StoredColumn column) {
+    return read(column.type());
+  }
+
+  /**
+   * Whether a column holds every value of a type, or refuses it.
+   *
+   * @return what happens at the edges, for people; an empty text if all values are held; no result
+   *     if values would change
+   */
+  default Optional<String> holds(Type type, StoredColumn column) {
+    return Optional.empty();
+  }
+
+  /** The columns that a definition gives, as the database itself spells them. */
+  List<StoredColumn> defined(Connection connection, Table table) throws SQLException;
+
   /** Whether two names that differ only in their case are one. */
   default boolean foldsCase() {
     return false;

@@ -39,7 +39,7 @@ public final class LiveColumns {
       }
       Type type =
           dialect
-              .read(column.type())
+              .read(column)
               .orElseThrow(
                   () ->
                       OutsideException.lasting(

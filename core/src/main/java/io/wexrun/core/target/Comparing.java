@@ -11,7 +11,8 @@ public interface Comparing {
   /**
    * Compares a table with its definition. Changes nothing.
    *
-   * @return empty if the store has no such table, or if it is as defined
+   * @return empty if the store has no such table, or if it is as defined; one that does not
+   *     {@linkplain TableDifference#stops stop} a run if it holds the values in other types
    * @throws io.wexrun.core.diagnose.OutsideException if the store fails
    */
   Optional<TableDifference> compare(Table table);

@@ -11,8 +11,10 @@ import java.util.Optional;
  *     has
  * @param ddl statements in the store's dialect that would make it as defined, without its rows
  *     getting lost where that can be; to be read by people before they run them
+ * @param stops whether rows cannot be loaded; if not, the columns hold the values, and what they
+ *     say happens at the edges of their types
  */
-public record TableDifference(String table, List<Column> columns, List<String> ddl) {
+public record TableDifference(String table, List<Column> columns, List<String> ddl, boolean stops) {
   /** Copies the lists. */
   public TableDifference {
     columns = List.copyOf(columns);

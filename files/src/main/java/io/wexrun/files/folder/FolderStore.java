@@ -187,7 +187,7 @@ final class FolderStore implements Store, Comparing, Filing, Querying {
           log(table.name()).read().map(content -> differences(table, content)).orElse(List.of());
       return columns.isEmpty()
           ? Optional.empty()
-          : Optional.of(new TableDifference(table.name(), columns, List.of()));
+          : Optional.of(new TableDifference(table.name(), columns, List.of(), true));
     } catch (IOException e) {
       throw failed("look at table " + table.name(), e);
     }

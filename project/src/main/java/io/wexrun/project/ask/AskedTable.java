@@ -85,7 +85,7 @@ public record AskedTable(
     count.ifPresent(all -> rows.add(row("rows", all)));
     difference.ifPresent(
         differs -> {
-          rows.add(row("differs", differs.table(), differs.ddl()));
+          rows.add(row("differs", differs.table(), differs.ddl(), differs.stops()));
           differs
               .columns()
               .forEach(
@@ -121,6 +121,7 @@ public record AskedTable(
     OptionalLong count = OptionalLong.empty();
     Optional<String> differs = Optional.empty();
     List<String> ddl = new ArrayList<>();
+    boolean[] stops = new boolean[1];
     List<TableDifference.Column> columns = new ArrayList<>();
     List<AddedColumn> more = new ArrayList<>();
     List<Column> live = new ArrayList<>();
@@ -134,6 +135,7 @@ public record AskedTable(
         case "differs" -> {
           differs = Optional.of((String) row.get(1));
           ((List<?>) row.get(2)).forEach(each -> ddl.add((String) each));
+          stops[0] = (Boolean) row.get(3);
         }
         case "live" ->
             live.add(
@@ -160,7 +162,7 @@ public record AskedTable(
       }
     }
     Optional<TableDifference> difference =
-        differs.map(table -> new TableDifference(table, columns, ddl));
+        differs.map(table -> new TableDifference(table, columns, ddl, stops[0]));
     Optional<Schema> schema = live.isEmpty() ? Optional.empty() : Optional.of(new Schema(live));
     return new AskedTable(there, statement, difference, count, more, schema);
   }
