@@ -73,7 +73,7 @@ final class CheckCommand implements Callable<Integer> {
       List<Diagnostic> diagnostics = workspace.check();
       List<WorkspaceTables.Facts> tables = workspace.tables().facts();
       List<WorkspaceTables.Facts> differences =
-          tables.stream().filter(t -> t.difference().isPresent() || t.missing()).toList();
+          tables.stream().filter(WorkspaceTables.Facts::stops).toList();
       boolean storesFail = toldFailures(tables);
       List<Setback> setbacks = workspace.setbacks();
       boolean errors =

@@ -25,6 +25,7 @@ import java.util.concurrent.Callable;
 import picocli.CommandLine.Command;
 import picocli.CommandLine.Mixin;
 import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Option;
 import picocli.CommandLine.Parameters;
 import picocli.CommandLine.Spec;
 
@@ -56,6 +57,18 @@ final class TableCommand implements Callable<Integer> {
       description = "Which table; without a name, all.")
   private String name;
 
+  @Option(
+      names = "--setup-sql",
+      description =
+          "Print the SQL by which an administrator sets up databases for a role with few rights.")
+  private boolean setup;
+
+  @Option(
+      names = "--role",
+      paramLabel = "NAME",
+      description = "With --setup-sql: the role that loads; else the user of each store.")
+  private String role;
+
   private final Map<String, OptionalLong> counts = new HashMap<>();
   private final Map<String, List<AddedColumn>> added = new HashMap<>();
   private final Map<String, List<TableVersion>> versions = new HashMap<>();
@@ -67,6 +80,9 @@ final class TableCommand implements Callable<Integer> {
   @Override
   public Integer call() {
     try (Workspace workspace = workspaceOption.open()) {
+      if (setup) {
+        return printSetup(workspace);
+      }
       boolean mistaken = workspace.check().stream().anyMatch(d -> d.severity() == Severity.ERROR);
       if (mistaken) {
         terminal.say("the workspace has mistakes: 'wexrun check' says where");
@@ -99,11 +115,24 @@ final class TableCommand implements Callable<Integer> {
           .flatMap(table -> table.failure().stream())
           .distinct()
           .forEach(failure -> terminal.say("not compared: " + failure.getMessage()));
-      boolean stops =
-          mistaken || tables.stream().anyMatch(t -> t.difference().isPresent() || t.missing());
+      boolean stops = mistaken || tables.stream().anyMatch(WorkspaceTables.Facts::stops);
       boolean fails = tables.stream().anyMatch(t -> t.failure().isPresent());
       return stops ? ExitCode.MISTAKES : fails ? ExitCode.OUTSIDE : ExitCode.DONE;
     }
+  }
+
+  private int printSetup(Workspace workspace) {
+    Map<String, String> scripts = workspace.tables().setups(Optional.ofNullable(role));
+    if (workspaceOption.json()) {
+      terminal.json(Map.of("stores", scripts));
+    } else if (scripts.isEmpty()) {
+      terminal.say("no store of this workspace needs to be set up");
+    }
+    if (!workspaceOption.json()) {
+      scripts.values().forEach(terminal.out::println);
+    }
+    terminal.flush();
+    return ExitCode.DONE;
   }
 
   private void list(List<WorkspaceTables.Facts> tables) {
@@ -140,6 +169,9 @@ final class TableCommand implements Callable<Integer> {
     }
     if (table.missing()) {
       return "not there; a run would stop";
+    }
+    if (!table.grants().isEmpty()) {
+      return "rights are missing; a run would stop";
     }
     return table
         .there()
@@ -187,7 +219,7 @@ final class TableCommand implements Callable<Integer> {
     if (!facts.edges().isEmpty()) {
       showEdges(facts.edges());
     }
-    if (facts.difference().isPresent() || facts.missing()) {
+    if (facts.stops()) {
       tell(facts, terminal);
     } else if (!facts.ddl().isEmpty()) {
       terminal.out.println(terminal.style(Terminal.Style.GOOD, facts.ddl()));
@@ -303,6 +335,12 @@ final class TableCommand implements Callable<Integer> {
   /** Tells that a run would stop at a table, and what would help. */
   static void tell(WorkspaceTables.Facts facts, Terminal terminal) {
     String name = facts.table().name();
+    if (!facts.grants().isEmpty()) {
+      tellGrants(facts, terminal);
+      if (facts.difference().isEmpty() && !facts.missing()) {
+        return;
+      }
+    }
     List<String> ddl = List.of(facts.ddl());
     if (facts.difference().isEmpty()) {
       String title =
@@ -345,6 +383,22 @@ final class TableCommand implements Callable<Integer> {
     terminal.flush();
   }
 
+  private static void tellGrants(WorkspaceTables.Facts facts, Terminal terminal) {
+    String title =
+        "table "
+            + facts.table().name()
+            + ": the user of store "
+            + facts.table().store()
+            + " lacks rights; a run would stop";
+    terminal.out.println(terminal.style(Terminal.Style.BAD, title));
+    terminal.out.println("an administrator grants them with");
+    facts
+        .grants()
+        .forEach(line -> terminal.out.println("  " + terminal.style(Terminal.Style.GOOD, line)));
+    terminal.out.println();
+    terminal.flush();
+  }
+
   /** A table, for machines. */
   static Map<String, Object> facts(WorkspaceTables.Facts facts) {
     List<Map<String, Object>> columns = new ArrayList<>();
@@ -370,6 +424,7 @@ final class TableCommand implements Callable<Integer> {
           Map.of("column", each.name(), "stored", each.there().orElse(""), "edge", each.what()));
     }
     all.put("edges", edges);
+    all.put("grants", facts.grants());
     all.put("ddl", facts.difference().map(TableDifference::ddl).orElse(List.of(facts.ddl())));
     facts.failure().ifPresent(failure -> all.put("failure", failure.getMessage()));
     return all;

@@ -11,6 +11,9 @@ import java.net.ServerSocket;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardOpenOption;
+import java.sql.Connection;
+import java.sql.SQLException;
+import java.sql.Statement;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.SplittableRandom;
@@ -219,6 +222,38 @@ class PostgresCommandTest {
     Result again = here.run("run", "--once");
     assertThat(again.exit()).as(again.err()).isZero();
     assertAllOnce();
+  }
+
+  /** As docs/postgres.md says. */
+  @Test
+  void aRoleWithFewRightsIsSetUpByTheScriptAndProvenByTheCheck() throws Exception {
+    start();
+    sql("create role loader login; revoke create on schema public from public");
+    Path yaml = folder.resolve("depot/wexrun.yaml");
+    Files.writeString(yaml, Files.readString(yaml).replace("user: postgres", "user: loader"));
+    write(100);
+    Result before = here.run("check");
+    assertThat(before.exit()).isEqualTo(1);
+    assertThat(before.out())
+        .contains("lacks rights", "'wexrun table --setup-sql' prints", "grant create on schema");
+    assertThat(here.run("doctor").out()).contains("the user of store w lacks rights to load table");
+    String script = here.run("table", "--setup-sql").out();
+    sql(script);
+    sql(script);
+    sql("grant select on scans to loader");
+    assertThat(here.run("check").exit()).isZero();
+    sql("revoke insert on scans from loader");
+    assertThat(here.run("check").out()).contains("grant insert on scans to \"loader\";");
+    sql("grant insert on scans to loader");
+    assertThat(here.run("run", "--once").exit()).isZero();
+    assertThat(rows()).startsWith(written + " ");
+  }
+
+  private void sql(String statements) throws SQLException {
+    try (Connection connection = server.getPostgresDatabase().getConnection();
+        Statement statement = connection.createStatement()) {
+      statement.execute(statements);
+    }
   }
 
   private void await(Process run, String words) throws InterruptedException {

@@ -5,6 +5,7 @@ import io.wexrun.core.connect.StoreConnector;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.secret.Secret;
 import io.wexrun.core.target.Store;
 import java.util.List;
@@ -70,6 +71,15 @@ public final class PostgresConnector implements StoreConnector {
   @Override
   public boolean exists(Settings settings, Site site) {
     return true;
+  }
+
+  @Override
+  public Optional<String> setup(
+      String store, Settings settings, List<Table> tables, Optional<String> role) {
+    String user =
+        role.or(() -> settings.text(USER).filter(written -> !Secret.isElsewhere(written)))
+            .orElse("loader");
+    return Optional.of(Rights.script(store, settings.text(SCHEMA), tables, user));
   }
 
   @Override

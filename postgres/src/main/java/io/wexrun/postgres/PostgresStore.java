@@ -52,6 +52,9 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
   /** States of SQL that nobody but a person can mend: login and names that are not there. */
   private static final Set<String> LASTING = Set.of("28000", "28P01", "3D000", "3F000", "42501");
 
+  /** The state of SQL that a right is missing. */
+  static final String NO_RIGHT = "42501";
+
   private static final String QUERY_CANCELED = "57014";
 
   private final String name;
@@ -164,7 +167,15 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
   }
 
   OutsideException failed(String what, SQLException e) {
-    String message = "cannot " + what + " in " + this + ": " + message(e);
+    boolean right = NO_RIGHT.equals(e.getSQLState());
+    String message =
+        "cannot "
+            + what
+            + " in "
+            + this
+            + ": "
+            + message(e)
+            + (right ? ". 'wexrun check' says which rights are missing" : "");
     return LASTING.contains(String.valueOf(e.getSQLState()))
         ? OutsideException.lasting(message)
         : new OutsideException(message, e);
@@ -339,7 +350,7 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
         });
   }
 
-  /** Of a table so large that counting takes seconds, the number is not told. */
+  /** Empty of a table so large that counting takes seconds, or that the user may not read. */
   @Override
   public Optional<Schema> columns(String table) {
     return transaction("look at table " + table, c -> LiveColumns.of(DIALECT, c, table));
@@ -357,13 +368,18 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
             statement.execute("set local statement_timeout = '2s'");
             return OptionalLong.of(Answers.count(c, table.name()));
           } catch (SQLException e) {
-            if (!QUERY_CANCELED.equals(e.getSQLState())) {
+            if (!Set.of(QUERY_CANCELED, NO_RIGHT).contains(String.valueOf(e.getSQLState()))) {
               throw e;
             }
             c.rollback();
             return OptionalLong.empty();
           }
         });
+  }
+
+  @Override
+  public List<String> missingRights(Table table) {
+    return transaction("look for rights", c -> Rights.missing(c, table));
   }
 
   @Override

@@ -90,7 +90,9 @@ final class Search {
   Map<Integer, String> unfit(List<Rows> rows, Loading.Searched searched) throws SQLException {
     long count = rows.stream().mapToLong(Rows::count).sum();
     try (Statement statement = connection.createStatement()) {
-      statement.execute(Unfit.MAKE_FOUND);
+      if (!mayMakeTables(statement)) {
+        return Map.of();
+      }
       Table typed = Unfit.staged(into);
       Table raw = typed.wider(raw(typed.schema()));
       boolean fits = stage(statement, typed, rows);
@@ -114,6 +116,22 @@ final class Search {
         searched.rows(to, unfit.size());
       }
       return unfit;
+    }
+  }
+
+  /** Makes the temporary table of what is found; false without the right to. */
+  private boolean mayMakeTables(Statement statement) throws SQLException {
+    Savepoint before = connection.setSavepoint();
+    try {
+      statement.execute(Unfit.MAKE_FOUND);
+      connection.releaseSavepoint(before);
+      return true;
+    } catch (SQLException e) {
+      if (!PostgresStore.NO_RIGHT.equals(e.getSQLState())) {
+        throw e;
+      }
+      connection.rollback(before);
+      return false;
     }
   }
 

@@ -1,5 +1,6 @@
 package io.wexrun.postgres;
 
+import static java.util.stream.Collectors.joining;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
@@ -8,6 +9,7 @@ import io.wexrun.contract.TypedRows;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
@@ -27,6 +29,7 @@ import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
 import java.util.Map;
+import java.util.Optional;
 import java.util.SplittableRandom;
 import java.util.stream.IntStream;
 import org.junit.jupiter.api.AfterEach;
@@ -222,22 +225,105 @@ class PostgresStoreTest {
         .hasToString("[[depot.t]]");
   }
 
-  @Test
-  void aUserWithFewRightsCanLoad() {
+  private PostgresStore as(String role) {
+    Settings settings =
+        Settings.of("postgres", Server.url(database).replace("user=postgres", "user=" + role));
+    return (PostgresStore) new PostgresConnector().open("o", settings, new FolderSite(folder));
+  }
+
+  private void run(String script) {
+    String plain = script.lines().filter(line -> !line.startsWith("--")).collect(joining("\n"));
+    for (String statement : plain.split(";")) {
+      if (!statement.isBlank()) {
+        store.change(statement);
+      }
+    }
+  }
+
+  /** Each right that is missing is named until none is; then rows are loaded, and no other is. */
+  @ParameterizedTest
+  @ValueSource(booleans = {false, true})
+  void aRoleThatMayOnlyInsertLoadsWithTheRightsThatAreNamed(boolean keyed) {
     String role = "loader_" + database;
     store.change("create role " + role + " login");
-    store.change("create schema wexrun authorization " + role);
-    store.change("create schema depot authorization " + role);
-    Settings settings =
-        Settings.of("postgres", Server.url(database).replace("user=postgres", "user=" + role))
-            .with("schema", "depot");
-    try (PostgresStore other =
-        (PostgresStore) new PostgresConnector().open("o", settings, new FolderSite(folder))) {
-      other.target("p", table("int")).close();
-      assertThat(other.standing("p", "t").orElseThrow().identity()).isPresent();
-      assertThatThrownBy(() -> other.change("create schema more"))
-          .isInstanceOf(OutsideException.class)
-          .hasMessageContaining("permission denied for database");
+    store.change("revoke create on schema public from public");
+    store.change("revoke temporary on database " + database + " from public");
+    store.change("create table t (v integer check (v < 9), more text default 'x')");
+    Table plain = Table.in("o", "t").column("v", Type.Scalar.INT).build();
+    if (keyed) {
+      store.change("create unique index on t (v)");
+    }
+    Table table = (keyed ? plain.keyed(List.of("v")) : plain).managed(Table.Manage.NEVER);
+    try (PostgresStore other = as(role)) {
+      assertThat(other.missingRights(table).get(0)).contains("'wexrun table --setup-sql'");
+      assertThatThrownBy(() -> other.target("p", table))
+          .isInstanceOfSatisfying(OutsideException.class, e -> assertThat(e.lasting()).isTrue())
+          .hasMessageContaining("'wexrun check' says which rights are missing");
+      for (String statement : Catalog.SETUP) {
+        store.change(statement);
+      }
+      List<String> missing = other.missingRights(table);
+      assertThat(missing).contains("grant usage on schema wexrun to \"" + role + "\";");
+      assertThat(missing).anyMatch(grant -> grant.matches("grant insert.* on t to .*;"));
+      for (String grant : missing) {
+        assertThatThrownBy(() -> other.target("p", table).stage(flush(table, 0, "1")).commit())
+            .as("before %s", grant)
+            .isInstanceOf(OutsideException.class);
+        store.change(grant);
+      }
+      assertThat(other.missingRights(table)).isEmpty();
+      try (Target target = other.target("p", table)) {
+        Receipt receipt = target.stage(flush(table, 0, "1", "10", "2")).commit();
+        assertThat(receipt.written()).isEqualTo(2);
+        assertThat(receipt.refused()).extracting(Refusal::position).containsExactly(1L);
+      }
+      assertThat(other.standing("p", "t").orElseThrow().rows()).containsEntry(S, 2L);
+      if (!keyed) {
+        assertThatThrownBy(() -> other.query("select * from t"))
+            .hasMessageContaining("permission denied for table t");
+        assertThat(other.rows(table)).as("it may not be read").isEmpty();
+      }
+    }
+  }
+
+  private static Flush flush(Table table, long from, String... values) {
+    List<List<String>> rows = Arrays.stream(values).map(List::of).toList();
+    return new Flush(
+        List.of(
+            new Flush.Part(S, from, from + rows.size(), TypedRows.of(table.schema(), from, rows))));
+  }
+
+  /** Who a table of others is cannot be in its comment. */
+  @Test
+  void aTableOfOthersKeepsItsIdentityUntilItIsAnother() {
+    String role = "loader_" + database;
+    store.change("create role " + role + " login");
+    Table table = table("int").managed(Table.Manage.NEVER);
+    run(
+        new PostgresConnector()
+            .setup(
+                "o",
+                Settings.of("postgres", Server.url(database)),
+                List.of(table("int")),
+                Optional.of(role))
+            .orElseThrow());
+    try (PostgresStore other = as(role)) {
+      assertThat(other.missingRights(table)).isEmpty();
+      Identity first = other.target("p", table).identity().orElseThrow();
+      store.change("alter table t rename to u");
+      store.change("alter table u rename to t");
+      assertThat(other.standing("p", "t").orElseThrow().identity()).contains(first);
+      store.change("update wexrun.tables set database_number = 1, table_number = 1");
+      assertThat(other.standing("p", "t").orElseThrow().identity())
+          .as("the database was restored from a dump, so that all numbers are others")
+          .contains(first);
+      store.change(
+          "update wexrun.tables set database_number = (select oid from pg_database where datname ="
+              + " current_database())");
+      assertThat(other.standing("p", "t").orElseThrow().identity())
+          .as("another table has its name")
+          .isEmpty();
+      assertThat(other.target("p", table).identity()).isPresent().isNotEqualTo(Optional.of(first));
     }
   }
 

@@ -28,6 +28,7 @@ import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.Set;
+import java.util.TreeSet;
 
 /**
  * Looks at a workspace as somebody would who is called the day after: rights, room, clock, who runs
@@ -65,7 +66,7 @@ final class WorkspaceDoctor {
     part("books", this::books);
     part("replays", this::replays);
     part("rebuilds", this::rebuilds);
-    part("stores", this::setbacks);
+    part("stores", this::stores);
     part("queues", this::queues);
     part("deliveries", this::deliveries);
     part("sources", this::sources);
@@ -324,7 +325,36 @@ final class WorkspaceDoctor {
     }
   }
 
-  private void setbacks() {
+  private void stores() {
+    Set<String> unreachable = new TreeSet<>();
+    for (WorkspaceTables.Facts table : workspace.tables().facts()) {
+      String name = table.table().name();
+      String store = table.table().store();
+      String show = "'wexrun table " + name + "' shows ";
+      if (table.failure().isPresent()) {
+        if (unreachable.add(store)) {
+          add(Kind.WRONG, "stores", table.failure().get().getMessage(), "");
+        }
+      } else if (!table.grants().isEmpty()) {
+        add(
+            Kind.WRONG,
+            "stores",
+            "the user of store " + store + " lacks rights to load table " + name,
+            show + "the statements that grant them");
+      } else if (table.difference().isPresent()) {
+        add(
+            Kind.WRONG,
+            "stores",
+            "table " + name + " in store " + store + " differs from its definition",
+            show + "how");
+      } else if (table.missing()) {
+        add(
+            Kind.WRONG,
+            "stores",
+            "table " + name + " is not in store " + store + ", and is never made here",
+            "make it, or change 'manage'");
+      }
+    }
     for (Setback setback : workspace.setbacks()) {
       add(Kind.WRONG, "stores", setback.toString(), "'wexrun reconcile' says what can be done");
     }

@@ -103,6 +103,7 @@ public final class WorkspaceTables {
    * @param there whether the store has it; empty if the store cannot tell, or could not be asked
    * @param difference how it differs from its definition, so that a run would stop
    * @param edges columns that hold the values in another type, with what happens at its edges
+   * @param grants statements that grant the rights that loading needs and the store's user lacks
    * @param ddl the statement that makes it, in the store's dialect; empty if there is none
    * @param failure why the store could not be asked
    */
@@ -111,12 +112,33 @@ public final class WorkspaceTables {
       Optional<Boolean> there,
       Optional<TableDifference> difference,
       List<TableDifference.Column> edges,
+      List<String> grants,
       String ddl,
       Optional<OutsideException> failure) {
     /** Whether it is not there, and a run does not make it. */
     public boolean missing() {
       return table.manage() == Table.Manage.NEVER && there.equals(Optional.of(false));
     }
+
+    /** Whether a run would stop at it. */
+    public boolean stops() {
+      return difference.isPresent() || missing() || !grants.isEmpty();
+    }
+  }
+
+  /**
+   * Scripts by which administrators set up the stores of tables, by store.
+   *
+   * @param role the one that loads; the user of each store if empty
+   */
+  public Map<String, String> setups(Optional<String> role) {
+    Map<String, String> scripts = new LinkedHashMap<>();
+    for (String store : definition.stores().keySet()) {
+      List<Table> tables =
+          definition.tables().values().stream().filter(t -> t.store().equals(store)).toList();
+      stores.setup(store, tables, role).ifPresent(script -> scripts.put(store, script));
+    }
+    return scripts;
   }
 
   /** All tables, in the order of their definitions. Opens the stores that are there, makes none. */
@@ -144,7 +166,13 @@ public final class WorkspaceTables {
       }
       facts.add(
           new Facts(
-              table, Optional.empty(), Optional.empty(), List.of(), "", Optional.of(failure)));
+              table,
+              Optional.empty(),
+              Optional.empty(),
+              List.of(),
+              List.of(),
+              "",
+              Optional.of(failure)));
     }
     return facts;
   }
@@ -152,11 +180,12 @@ public final class WorkspaceTables {
   private Facts facts(Table table) {
     if (!stores.exists(table.store())) {
       return new Facts(
-          table, Optional.of(false), Optional.empty(), List.of(), "", Optional.empty());
+          table, Optional.of(false), Optional.empty(), List.of(), List.of(), "", Optional.empty());
     }
     Optional<Comparing> store = comparing(table);
     if (store.isEmpty()) {
-      return new Facts(table, Optional.empty(), Optional.empty(), List.of(), "", Optional.empty());
+      return new Facts(
+          table, Optional.empty(), Optional.empty(), List.of(), List.of(), "", Optional.empty());
     }
     Comparing comparing = store.get();
     Optional<TableDifference> compared = comparing.compare(table);
@@ -169,6 +198,7 @@ public final class WorkspaceTables {
         Optional.of(comparing.has(table.name())),
         difference,
         compared.filter(found -> !found.stops()).map(TableDifference::columns).orElse(List.of()),
+        comparing.missingRights(table),
         comparing.ddl(table),
         Optional.empty());
   }

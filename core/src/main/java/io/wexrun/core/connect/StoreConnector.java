@@ -6,6 +6,8 @@ import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.target.Store;
 import java.time.Duration;
+import java.util.List;
+import java.util.Optional;
 
 /** Opens stores of one kind. */
 public interface StoreConnector extends Connector {
@@ -62,6 +64,19 @@ public interface StoreConnector extends Connector {
    */
   default boolean resends() {
     return false;
+  }
+
+  /**
+   * A script by which an administrator of the store sets it up, so that a role with few rights can
+   * load tables. Connects to nothing.
+   *
+   * @param store its name in the workspace
+   * @param role the one that loads; the user of the settings if empty
+   * @return empty if its stores need none
+   */
+  default Optional<String> setup(
+      String store, Settings settings, List<Table> tables, Optional<String> role) {
+    return Optional.empty();
   }
 
   /** Whether the store is there already, so that opening it makes nothing. Opens nothing. */

@@ -53,6 +53,16 @@ public interface Comparing {
     return List.of();
   }
 
+  /**
+   * What the store's user may not do that loading a table needs: as statements that an
+   * administrator runs to grant it. Changes nothing.
+   *
+   * @throws io.wexrun.core.diagnose.OutsideException if the store fails
+   */
+  default List<String> missingRights(Table table) {
+    return List.of();
+  }
+
   /** The statement in the store's dialect that makes a table; empty if it has no statements. */
   String ddl(Table table);
 }

@@ -4,6 +4,7 @@ import io.wexrun.core.connect.Site;
 import io.wexrun.core.connect.StoreConnector;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Settings;
+import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.target.Querying;
 import io.wexrun.core.target.Store;
 import io.wexrun.project.definition.WorkspaceDefinition;
@@ -79,6 +80,13 @@ public final class Stores implements AutoCloseable {
           }
           return connectors.stores().get(settings.kind()).open(n, settings, site);
         });
+  }
+
+  /** A script that sets a store up, as {@link StoreConnector#setup} gives it. */
+  public Optional<String> setup(String name, List<Table> tables, Optional<String> role) {
+    Settings settings = definition.stores().get(name);
+    return Optional.ofNullable(connectors.stores().get(settings.kind()))
+        .flatMap(connector -> connector.setup(name, settings, tables, role));
   }
 
   /** The names of the stores that answer queries, in the order of their definitions. */
