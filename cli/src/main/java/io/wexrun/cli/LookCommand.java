@@ -295,13 +295,13 @@ final class LookCommand implements Callable<Integer> {
     return read.bytes();
   }
 
-  private byte[] readInput() throws IOException {
+  private byte[] readInput() {
     if (files.size() > 1) {
       throw new CommandLine.ParameterException(
           spec.commandLine(), "standard input is looked at alone, without other files");
     }
-    byte[] data = terminal.in.readNBytes(sample * KILOBYTE);
-    truncated = data.length == sample * KILOBYTE && terminal.in.read() >= 0;
+    byte[] data = terminal.input(sample * KILOBYTE);
+    truncated = data.length == sample * KILOBYTE && terminal.hasMoreInput();
     int end = data.length;
     while (truncated && end > 1 && data[end - 1] != '\n') {
       end--; // A line that the sample cuts would look spoiled.

@@ -46,6 +46,9 @@ import tools.jackson.databind.json.JsonMapper;
       "Example: wexrun queue put gate-events incoming/gates/gates-north.log --key 'card=(\\S+)'"
     })
 final class QueuePutCommand implements Callable<Integer> {
+  /** No queue takes a longer record. */
+  private static final int LONGEST_LINE = 16 << 20;
+
   private final Terminal terminal;
 
   @Mixin private WorkspaceOption workspaceOption;
@@ -104,7 +107,7 @@ final class QueuePutCommand implements Callable<Integer> {
   }
 
   @Override
-  public Integer call() throws IOException {
+  public Integer call() {
     if (key != null && keyField != null) {
       throw new ParameterException(spec.commandLine(), "--key and --key-field exclude each other");
     }
@@ -130,6 +133,10 @@ final class QueuePutCommand implements Callable<Integer> {
         figures = producer.figures();
       } catch (IllegalArgumentException e) {
         throw new ParameterException(spec.commandLine(), e.getMessage());
+      } catch (IOException e) {
+        throw isInput()
+            ? Terminal.noInput(e)
+            : new OutsideException("cannot read " + file + ": " + e.getMessage(), e);
       }
       if (workspaceOption.json()) {
         Map<String, Object> facts = new LinkedHashMap<>();
@@ -182,9 +189,13 @@ final class QueuePutCommand implements Callable<Integer> {
     }
   }
 
+  private boolean isInput() {
+    return file == null || file.equals("-");
+  }
+
   private InputStream open() throws IOException {
-    if (file == null || file.equals("-")) {
-      return new BufferedInputStream(terminal.in, 1 << 16);
+    if (isInput()) {
+      return terminal.input();
     }
     Path path = terminal.at(file);
     if (!Files.isRegularFile(path)) {
@@ -202,6 +213,10 @@ final class QueuePutCommand implements Callable<Integer> {
     }
     while (b >= 0 && b != '\n') {
       line.write(b);
+      if (line.size() > LONGEST_LINE) {
+        throw new OutsideException(
+            "a line has more than " + (LONGEST_LINE >> 20) + " MB: nothing of it was appended");
+      }
       b = in.read();
     }
     byte[] bytes = line.toByteArray();

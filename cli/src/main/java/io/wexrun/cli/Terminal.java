@@ -1,9 +1,10 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.diagnose.OutsideException;
 import java.io.BufferedOutputStream;
 import java.io.FileDescriptor;
-import java.io.FileInputStream;
 import java.io.FileOutputStream;
+import java.io.IOException;
 import java.io.InputStream;
 import java.io.OutputStream;
 import java.io.PrintStream;
@@ -44,7 +45,7 @@ final class Terminal {
   private static final Pattern STYLES =
       Pattern.compile(Pattern.quote(SafeStream.ESCAPE) + "\\[[0-9]*m");
 
-  final InputStream in;
+  private final InputStream in;
   final PrintStream out;
   final PrintStream err;
   private final Path here;
@@ -105,11 +106,51 @@ final class Terminal {
     String noColor = System.getenv("NO_COLOR");
     return new Terminal(
         Path.of(""),
-        new FileInputStream(FileDescriptor.in),
+        StandardInput.settle(),
         new FileOutputStream(FileDescriptor.out),
         new FileOutputStream(FileDescriptor.err),
         System.getProperty("wexrun.terminal", ""),
         noColor != null && !noColor.isEmpty() || "dumb".equals(System.getenv("TERM")));
+  }
+
+  /** Standard input; a person who types it is told so. */
+  InputStream input() {
+    if (terminals.contains("in")) {
+      say("reading standard input, up to Ctrl-D");
+    }
+    return in;
+  }
+
+  /**
+   * Standard input, up to a number of bytes.
+   *
+   * @throws OutsideException if it cannot be read, such as because it is closed
+   */
+  byte[] input(int most) {
+    try {
+      return input().readNBytes(most);
+    } catch (IOException e) {
+      throw noInput(e);
+    }
+  }
+
+  /**
+   * Whether standard input has more.
+   *
+   * @throws OutsideException if it cannot be read
+   */
+  boolean hasMoreInput() {
+    try {
+      return in.read() >= 0;
+    } catch (IOException e) {
+      throw noInput(e);
+    }
+  }
+
+  /** Why standard input cannot be read. */
+  static OutsideException noInput(IOException e) {
+    return new OutsideException(
+        "cannot read standard input: " + e.getMessage() + ". Redirect a file or a pipe to it", e);
   }
 
   /** The folder that relative names start from, as a whole path. */

@@ -37,6 +37,9 @@ import picocli.CommandLine.Spec;
       "Example: wexrun try gate-load incoming/gates/gates-north.log --limit 2"
     })
 final class TryCommand implements Callable<Integer> {
+  /** Of standard input so much is tried, which may never end. */
+  private static final int MOST_INPUT = 16 << 20;
+
   private final Terminal terminal;
 
   @Mixin private WorkspaceOption workspaceOption;
@@ -142,7 +145,11 @@ final class TryCommand implements Callable<Integer> {
     if (!file.equals("-")) {
       return workspace.tryOut(pipeline, terminal.at(file), most);
     }
-    return workspace.tryOut(pipeline, terminal.in.readAllBytes(), most);
+    byte[] input = terminal.input(MOST_INPUT);
+    if (input.length == MOST_INPUT && terminal.hasMoreInput()) {
+      terminal.say("only the first " + (MOST_INPUT >> 20) + " MB of standard input are tried");
+    }
+    return workspace.tryOut(pipeline, input, most);
   }
 
   private List<String> places(Workspace workspace) {

@@ -108,6 +108,14 @@ record Wexrun(Path folder, String terminals) {
     return finish(start(List.of("sh", "-c", limit + " && exec " + String.join(" ", quoted))));
   }
 
+  /** Runs a command through a shell, behind a pipe or with its standard input redirected. */
+  Result runInShell(String before, String redirection, String... args) {
+    List<String> options = List.of("-Dwexrun.terminal=" + terminals);
+    List<String> quoted = command(options, args).stream().map(a -> "'" + a + "'").toList();
+    String line = before + String.join(" ", quoted) + " " + redirection;
+    return finish(start(List.of("sh", "-c", line)));
+  }
+
   Result finish(Process process) {
     try {
       if (!process.waitFor(3, TimeUnit.MINUTES)) {

@@ -1,5 +1,6 @@
 package io.wexrun.network.door;
 
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.Backlog;
 import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Intake;
@@ -79,6 +80,9 @@ final class ReceivedIntake implements Intake {
   @Override
   public Optional<Block> poll(Duration wait) {
     Optional<Block> block = inner.poll(wait);
+    if (block.isEmpty() && entrance != null && entrance.failure().isPresent()) {
+      throw OutsideException.lasting(entrance.failure().get());
+    }
     block.ifPresent(
         found -> {
           synchronized (taken) {
@@ -108,7 +112,8 @@ final class ReceivedIntake implements Intake {
 
   @Override
   public boolean drained() {
-    return inner.drained();
+    // Whoever has failed is asked for a block once more, and says so.
+    return (entrance == null || entrance.failure().isEmpty()) && inner.drained();
   }
 
   @Override

@@ -279,6 +279,11 @@ public abstract class Reception implements IntakeConnector {
       return false;
     }
 
+    /** Why nobody can come any more, though more should; empty if that is not so. */
+    default Optional<String> failure() {
+      return Optional.empty();
+    }
+
     @Override
     void close();
   }

@@ -64,8 +64,7 @@ public final class InputConnector extends Reception {
   protected Entrance enter(IntakeOpening opening, Queue queue, Inbox inbox) {
     Settings settings = opening.settings();
     Framing framing = Framings.read(settings.values().get(kind()));
-    Reading reading =
-        new Reading(new Cutting(inbox, framing, longest(settings), Map.of()), inbox, opening);
+    Reading reading = new Reading(new Cutting(inbox, framing, longest(settings), Map.of()), inbox);
     reading.start();
     return reading;
   }
@@ -74,15 +73,14 @@ public final class InputConnector extends Reception {
   private static final class Reading implements Entrance {
     private final Cutting cutting;
     private final Inbox inbox;
-    private final IntakeOpening opening;
     private final Thread thread = new Thread(this::read, "wexrun-stdin");
     private volatile boolean ended;
     private volatile boolean closed;
+    private volatile Optional<String> failure = Optional.empty();
 
-    Reading(Cutting cutting, Inbox inbox, IntakeOpening opening) {
+    Reading(Cutting cutting, Inbox inbox) {
       this.cutting = cutting;
       this.inbox = inbox;
-      this.opening = opening;
       thread.setDaemon(true); // A read that waits for a terminal cannot be interrupted.
     }
 
@@ -102,7 +100,7 @@ public final class InputConnector extends Reception {
         takeAll();
         inbox.awaitStored();
       } catch (IOException e) {
-        opening.notices().accept("standard input cannot be read any more: " + e.getMessage());
+        failure = Optional.of("standard input cannot be read: " + e.getMessage());
       } finally {
         ended = true;
       }
@@ -124,6 +122,11 @@ public final class InputConnector extends Reception {
     @Override
     public boolean ended() {
       return ended;
+    }
+
+    @Override
+    public Optional<String> failure() {
+      return failure;
     }
 
     @Override
