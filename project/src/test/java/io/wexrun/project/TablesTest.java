@@ -391,7 +391,7 @@ class TablesTest {
     folder.write("s/bad.avsc", "{\"type\": \"int\"}");
     folder.write("s/bad.json", "{");
     folder.write("s/two.sql", "create table x (n int); create table y (n int);");
-    folder.write("s/odd.sql", "create table e (n hugeint);");
+    folder.write("s/odd.sql", "create table e (n bit);");
     folder.write("s/none.sql", "select 1");
     tables(
         """
@@ -413,7 +413,7 @@ class TablesTest {
                     .contains("3: bad-like: s/bad.avsc: a table has the fields of a record"),
             m -> assertThat(m).contains("4: bad-like: s/bad.json: it is not JSON"),
             m -> assertThat(m).contains("5: bad-like", "none of them named 'c': [x, y]"),
-            m -> assertThat(m).contains("6: bad-like", "column 'n' is a HUGEINT"),
+            m -> assertThat(m).contains("6: bad-like", "column 'n' is a BIT"),
             m -> assertThat(m).contains("7: bad-like", "it makes no table"),
             m -> assertThat(m).contains("8: missing-file"),
             m -> assertThat(m).contains("9: unknown-like: columns are not read out of a 'xml'"),
