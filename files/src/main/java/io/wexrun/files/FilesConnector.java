@@ -7,6 +7,7 @@ import io.wexrun.core.connect.Site;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.intake.Intake;
+import io.wexrun.core.intake.Receiving;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.files.content.Patterns;
 import io.wexrun.files.content.ReadingSettings;
@@ -83,10 +84,11 @@ public final class FilesConnector implements IntakeConnector {
           Optional.of("take them as a drop folder or an archive"));
       diagnostics.orThrow();
     }
+    Patterns patterns = Patterns.of(opening);
+    if (opening.receiving() == Receiving.TO_THE_END) {
+      patterns.requireNamed();
+    }
     return new FilesIntake(
-        Patterns.of(opening),
-        ReadingSettings.read(opening.settings()),
-        opening.known(),
-        opening.notices());
+        patterns, ReadingSettings.read(opening.settings()), opening.known(), opening.notices());
   }
 }

@@ -272,7 +272,7 @@ class FilesIntakeTest {
     assertThat(new Taking(folder, settings).drain()).containsExactly("in/a.log", "in/c.txt");
     Settings none = FilesIntake.matching("in/*.log").with("except", "*");
     assertThat(check(none)).containsExactly("no-file-yet");
-    assertThat(check(FilesIntake.matching("in"))).containsExactly("missing-file");
+    assertThat(check(FilesIntake.matching("in"))).containsExactly("bad-pattern");
   }
 
   private List<String> check(Settings settings) {

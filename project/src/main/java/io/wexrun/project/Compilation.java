@@ -70,6 +70,24 @@ final class Compilation {
     return all;
   }
 
+  /**
+   * Requires that the files could be read whole.
+   *
+   * @throws OutsideException if something that the files refer to is not there, such as the table
+   *     that another one is like, and nothing is wrong with the files themselves
+   */
+  void requireRead() {
+    if (readingMistakes.stream().noneMatch(Scene::isMistake)) {
+      readingMistakes.stream()
+          .filter(Scene::isError)
+          .findFirst()
+          .ifPresent(
+              first -> {
+                throw new OutsideException(first.render());
+              });
+    }
+  }
+
   Map<String, Shaper> compile(Diagnostics diagnostics) {
     return compile(diagnostics, new HashMap<>());
   }
@@ -155,18 +173,26 @@ final class Compilation {
     return new Compiling.Compiled(shaper, looksUp, tables);
   }
 
+  /** Whether it is a file that is to be read: its pipeline takes the others, and waits for it. */
+  private static boolean isMissingSource(Diagnostic found) {
+    return found.code().equals("missing-file") && found.path().toString().startsWith("intake");
+  }
+
   private Compiling.Compiled compiled(
       Pipeline pipeline, Snapshot looksUp, WorkspaceDefinition whole) {
     Diagnostics diagnostics = Diagnostics.of("pipeline " + pipeline.name());
     Checker checker =
         new Checker(site, whole, new DefinitionPlaces(), connectors, name -> looksUp, diagnostics);
     Shaper shaper = checker.compile(pipeline);
-    if (diagnostics.errors() > 0) {
-      Diagnostic first =
-          diagnostics.all().stream().filter(Scene::isError).findFirst().orElseThrow();
-      throw new OutsideException(
-          first.message() + first.hint().map(hint -> ": " + hint).orElse(""));
-    }
+    diagnostics.all().stream()
+        .filter(Scene::isError)
+        .filter(d -> !isMissingSource(d))
+        .findFirst()
+        .ifPresent(
+            first -> {
+              throw new OutsideException(
+                  first.message() + first.hint().map(hint -> ": " + hint).orElse(""));
+            });
     return with(shaper, looksUp, whole);
   }
 }

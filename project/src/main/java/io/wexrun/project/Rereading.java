@@ -97,9 +97,7 @@ final class Rereading {
       Map<String, Snapshot> looksUp = new HashMap<>();
       shapers = tried.compilation().compile(diagnostics, looksUp);
       List<Diagnostic> mistakes =
-          tried.compilation().inOrder(diagnostics).stream()
-              .filter(d -> Scene.isError(d) && !Scene.passes(d))
-              .toList();
+          tried.compilation().inOrder(diagnostics).stream().filter(Scene::isMistake).toList();
       if (!mistakes.isEmpty()) {
         tellMistakes(mistakes);
         return false;

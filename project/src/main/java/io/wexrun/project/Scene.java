@@ -33,9 +33,6 @@ import java.util.stream.Stream;
  */
 record Scene(
     WorkspaceDefinition definition, DefinitionPlaces places, Compilation compilation, Ends ends) {
-  /** What may come while a run goes on: a file that is looked up, a folder that is mounted. */
-  private static final List<String> WAITED_FOR = List.of("missing-reference", "missing-folder");
-
   /**
    * What was read from files, or made in Java.
    *
@@ -76,9 +73,9 @@ record Scene(
     return mistake.severity() == Severity.ERROR;
   }
 
-  /** Whether a mistake is only that something is not there yet, for which a run can wait. */
-  static boolean passes(Diagnostic mistake) {
-    return WAITED_FOR.contains(mistake.code());
+  /** Whether it is a mistake of the text, which no waiting makes right. */
+  static boolean isMistake(Diagnostic found) {
+    return isError(found) && !found.isOutside();
   }
 
   /**

@@ -260,7 +260,8 @@ public final class Workspace implements AutoCloseable {
    * @param names which ones; none means all
    * @return a run that has started
    * @throws MistakesException if the workspace has mistakes, with all of them
-   * @throws OutsideException if something that is needed is held by another process, or missing
+   * @throws OutsideException if something that all pipelines need is held by another process, or
+   *     missing; what only one of them needs stops only that one
    * @throws IllegalArgumentException if there is no pipeline of a name
    */
   public WorkspaceRun run(RunOptions options, String... names) {
@@ -281,8 +282,8 @@ public final class Workspace implements AutoCloseable {
     Map<String, Snapshot> looksUp = new HashMap<>();
     Map<String, Shaper> shapers = now.compilation().compile(diagnostics, looksUp);
     List<Diagnostic> mistakes = now.compilation().inOrder(diagnostics);
-    boolean waits = options.startsAgain();
-    if (mistakes.stream().anyMatch(d -> Scene.isError(d) && !(waits && Scene.passes(d)))) {
+    now.compilation().requireRead();
+    if (mistakes.stream().anyMatch(Scene::isMistake)) {
       throw new MistakesException(mistakes);
     }
     List<Pipeline> all = names.length == 0 ? now.definition().pipelines() : pipelines;

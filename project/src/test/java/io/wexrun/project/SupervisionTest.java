@@ -3,6 +3,7 @@ package io.wexrun.project;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.run.Notice;
 import io.wexrun.core.run.RunListener;
@@ -79,6 +80,12 @@ class SupervisionTest {
         .filter(s -> s.pipeline().equals(pipeline))
         .findFirst()
         .orElseThrow();
+  }
+
+  private static void drain(Workspace workspace) throws InterruptedException {
+    try (WorkspaceRun run = workspace.run(RunOptions.untilDrained(true))) {
+      run.await();
+    }
   }
 
   private static long loaded(Workspace workspace, String pipeline) {
@@ -231,7 +238,7 @@ class SupervisionTest {
         """);
     folder.write("in/a.log", "7\n");
     try (Workspace workspace = Workspace.open(path)) {
-      assertThatThrownBy(() -> workspace.run(RunOptions.untilDrained(true)))
+      assertThatThrownBy(() -> drain(workspace))
           .hasMessageContaining("there is no file 'stations.csv'");
       try (WorkspaceRun run = workspace.run(GOES_ON, listener)) {
         until(() -> !told.isEmpty());
@@ -242,6 +249,47 @@ class SupervisionTest {
         until(() -> loaded(workspace, "p") == 1);
         assertThat(status(run, "p").state()).isEqualTo(State.RUNNING);
       }
+    }
+  }
+
+  @Test
+  void aFileThatIsNotThereYetIsWaitedForWhileTheOthersAreTaken() throws Exception {
+    Folder folder = twoStores();
+    folder.write(
+        "pipelines/two.yaml",
+        Files.readString(path.resolve("pipelines/two.yaml"))
+            .replaceFirst("in/\\*.log", "later.log")
+            .replaceFirst("'later.log'", "[in/a.log, later.log]"));
+    try (Workspace workspace = Workspace.open(path)) {
+      assertThatThrownBy(() -> drain(workspace))
+          .isInstanceOf(OutsideException.class)
+          .hasMessageContaining("there is no file " + path.resolve("later.log"));
+      assertThat(loaded(workspace, "bad")).isEqualTo(3);
+    }
+    try (Workspace workspace = Workspace.open(path);
+        WorkspaceRun run = workspace.run(GOES_ON, listener)) {
+      until(() -> loaded(workspace, "good") == 3);
+      folder.write("later.log", "4\n");
+      until(() -> loaded(workspace, "good") == 4);
+      assertThat(run.ended()).isFalse();
+    }
+  }
+
+  @Test
+  void aTableToBeLikeThatIsNotThereYetIsNoMistake() throws Exception {
+    Folder folder = twoStores();
+    folder.write(
+        "wexrun.yaml",
+        Files.readString(path.resolve("wexrun.yaml"))
+            .replace("b: {in: bad, columns: {n: long}}", "b: {in: bad, like: {table: model}}"));
+    try (Workspace workspace = Workspace.open(path)) {
+      assertThatThrownBy(() -> workspace.run(GOES_ON))
+          .isInstanceOf(OutsideException.class)
+          .hasMessageContaining("there is no table 'model' in store bad yet");
+    }
+    folder.write("pipelines/two.yaml", "pipeline: good\nintake: nothing\n");
+    try (Workspace workspace = Workspace.open(path)) {
+      assertThatThrownBy(() -> workspace.run(GOES_ON)).isInstanceOf(MistakesException.class);
     }
   }
 
@@ -258,8 +306,7 @@ class SupervisionTest {
         flush: {age: 50ms}
         """);
     try (Workspace workspace = Workspace.open(path)) {
-      assertThatThrownBy(() -> workspace.run(RunOptions.untilDrained(true)))
-          .hasMessageContaining("there is no folder");
+      assertThatThrownBy(() -> drain(workspace)).hasMessageContaining("there is no folder");
       try (WorkspaceRun run = workspace.run(GOES_ON, listener)) {
         until(() -> loaded(workspace, "good") == 3);
         until(() -> !told.isEmpty());

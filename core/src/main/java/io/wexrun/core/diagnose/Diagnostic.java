@@ -1,6 +1,7 @@
 package io.wexrun.core.diagnose;
 
 import java.util.Optional;
+import java.util.Set;
 
 /**
  * One mistake, or one thing that is probably not meant.
@@ -21,6 +22,24 @@ public record Diagnostic(
     Optional<Place> place,
     String message,
     Optional<String> hint) {
+  /** What is not there, or does not answer, at the moment. */
+  private static final Set<String> OUTSIDE =
+      Set.of(
+          "bad-certificate",
+          "missing-file",
+          "missing-folder",
+          "missing-reference",
+          "missing-secret",
+          "missing-table",
+          "unreachable-store");
+
+  /**
+   * Whether nothing is wrong with the text itself: something outside of it is missing, and may come
+   * later. A run waits for that, or ends as when anything outside fails.
+   */
+  public boolean isOutside() {
+    return OUTSIDE.contains(code);
+  }
 
   /** The same diagnostic at a place in a file. */
   public Diagnostic at(Place found) {

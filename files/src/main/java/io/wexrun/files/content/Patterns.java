@@ -5,6 +5,7 @@ import io.wexrun.core.connect.Site;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.diagnose.MistakesException;
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.path.PathFields;
 import io.wexrun.core.pipeline.Settings;
 import java.nio.file.Files;
@@ -144,11 +145,24 @@ public record Patterns(
         Optional.of("brackets and braces are closed: [a-z], {log,txt}; or stand behind a '\\'"));
   }
 
+  /**
+   * Requires the files that are named without a pattern: who reads to the end would miss them.
+   *
+   * @throws OutsideException if one is not there
+   */
+  public void requireNamed() {
+    for (Pattern pattern : wanted) {
+      if (pattern.plain() && !Files.exists(pattern.folder())) {
+        throw new OutsideException("there is no file " + pattern.folder());
+      }
+    }
+  }
+
   private static void checkThere(Pattern pattern, KeyPath at, Diagnostics diagnostics) {
     if (pattern.plain() && !Files.isRegularFile(pattern.folder())) {
       boolean folder = Files.isDirectory(pattern.folder());
       diagnostics.error(
-          "missing-file",
+          folder ? "bad-pattern" : "missing-file",
           at,
           folder ? pattern.folder() + " is a folder" : "there is no file " + pattern.folder(),
           Optional.of(

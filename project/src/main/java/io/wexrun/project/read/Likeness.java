@@ -104,7 +104,7 @@ record Likeness(Path folder, Map<String, ColumnsReader> readers, Live live) {
           "there is no table '" + like + "' in store " + store + " yet",
           Optional.of("make it there, or write its columns here"));
     } catch (OutsideException e) {
-      map.error(LIKE, "bad-like", e.getMessage(), Optional.empty());
+      map.error(LIKE, "unreachable-store", e.getMessage(), Optional.empty());
     }
     return NONE;
   }
