@@ -1,6 +1,7 @@
 package io.wexrun.cli;
 
 import io.wexrun.core.diagnose.Counted;
+import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.run.Setback;
 import io.wexrun.project.Reconciliation;
 import io.wexrun.project.Workspace;
@@ -68,6 +69,14 @@ final class ReconcileCommand implements Callable<Integer> {
   @ArgGroup(exclusive = true)
   private Choice choice = new Choice();
 
+  @Option(
+      names = "--reread",
+      description = {
+        "With --again: also if records are appended again to a queue whose readers have read them,",
+        "and read them a second time."
+      })
+  private boolean reread;
+
   @Option(names = "--yes", description = "Do it, not only say what would be done.")
   private boolean yes;
 
@@ -111,6 +120,10 @@ final class ReconcileCommand implements Callable<Integer> {
     }
     String name = reconciliation.pipeline();
     if (choice.again) {
+      List<String> rereading = reconciliation.rereading();
+      if (!rereading.isEmpty() && !reread) {
+        throw new OutsideException(name + " takes nothing again: " + twice(rereading));
+      }
       reconciliation.takeAgain();
       terminal.say(name + ": the next run takes again what is missing, then it goes on");
     } else {
@@ -120,8 +133,20 @@ final class ReconcileCommand implements Callable<Integer> {
     return true;
   }
 
+  private static String twice(List<String> rereading) {
+    return String.join("; ", rereading)
+        + ", and would read these records a second time. Accept the loss, since they were read; or"
+        + " put a newer copy of the queue back; or say --again --reread";
+  }
+
   private void show(Reconciliation reconciliation, List<Setback> setbacks) {
-    Optional<String> whyNot = setbacks.isEmpty() ? Optional.empty() : reconciliation.whyNotAgain();
+    Optional<String> forgottenWhy =
+        setbacks.isEmpty() ? Optional.empty() : reconciliation.whyNotAgain();
+    List<String> rereading = reread ? List.of() : reconciliation.rereading();
+    Optional<String> whyNot =
+        forgottenWhy.isPresent() || rereading.isEmpty()
+            ? forgottenWhy
+            : Optional.of(twice(rereading));
     for (Setback setback : setbacks) {
       terminal.out.println(setback);
       if (yes) {
@@ -131,8 +156,8 @@ final class ReconcileCommand implements Callable<Integer> {
       boolean forgotten = setback.kind() == Setback.Kind.FORGOTTEN;
       terminal.out.println(
           "  --accept: "
-              + (forgotten && whyNot.isPresent()
-                  ? "not possible: " + whyNot.get()
+              + (forgotten && forgottenWhy.isPresent()
+                  ? "not possible: " + forgottenWhy.get()
                   : forgotten
                       ? "these rows count for what they are; what the sources have is taken from"
                           + " its start, and rows that are there by their positions are passed"
@@ -151,7 +176,10 @@ final class ReconcileCommand implements Callable<Integer> {
                   .orElse(
                       "the sources have it; the next run of "
                           + reconciliation.pipeline()
-                          + " takes it again"));
+                          + " takes it again, into "
+                          + String.join(
+                              " and ", setbacks.stream().map(Setback::target).distinct().toList())
+                          + " alone"));
     }
     terminal.flush();
     if (!yes && !setbacks.isEmpty()) {
@@ -167,6 +195,7 @@ final class ReconcileCommand implements Callable<Integer> {
     facts.put("pipeline", reconciliation.pipeline());
     facts.put("targets", setbacks.stream().map(s -> facts(reconciliation, s)).toList());
     reconciliation.whyNotAgain().ifPresent(why -> facts.put("whyNotAgain", why));
+    facts.put("readTwice", reconciliation.rereading());
     return facts;
   }
 

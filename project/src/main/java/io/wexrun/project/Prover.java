@@ -17,6 +17,7 @@ import io.wexrun.project.facts.DeadFilter;
 import io.wexrun.project.facts.Proof;
 import io.wexrun.project.facts.Proof.Kind;
 import io.wexrun.queue.Queue;
+import io.wexrun.state.History;
 import io.wexrun.state.WorkspaceState;
 import java.time.Duration;
 import java.util.ArrayList;
@@ -84,6 +85,12 @@ final class Prover {
     return lines;
   }
 
+  /** Whether somebody deleted a queue by the command, which asks whether it was read. */
+  private boolean wasDeleted(String queue) {
+    return state.history().latest(History.MOST).stream()
+        .anyMatch(act -> act.what().equals(WorkspaceQueues.DELETE) && act.subject().equals(queue));
+  }
+
   private static Proof open(SourcePartition source, String name, SourceTally tally, String why) {
     return Proof.open(
         source.name(), Kind.SOURCE, name, tally.counts().taken(), OptionalLong.empty(), why);
@@ -122,7 +129,13 @@ final class Prover {
     Optional<String> queue = scene.ends().reads(pipeline.intake());
     if (queue.isPresent() && !isThere(queue.get())) {
       String why = "queue " + queue.get() + " is not there any more";
-      books.forEach((source, tally) -> lines.add(unreadable(source, name, tally, why)));
+      boolean deleted = wasDeleted(queue.get());
+      books.forEach(
+          (source, tally) ->
+              lines.add(
+                  deleted
+                      ? open(source, name, tally, why + ": it was deleted")
+                      : unreadable(source, name, tally, why)));
       return lines;
     }
     Map<SourcePartition, Long> found = new HashMap<>();
@@ -219,12 +232,13 @@ final class Prover {
               found.merge(letter.letter().reason(), 1L, Long::sum);
               return true;
             });
+    Map<String, Long> removed = state.corrections().removedLetters(name);
     Set<Reason> reasons = new TreeSet<>(books.keySet());
     reasons.addAll(found.keySet());
     List<Proof> lines = new ArrayList<>();
     for (Reason reason : reasons) {
       long has = found.getOrDefault(reason, 0L);
-      long said = books.getOrDefault(reason, 0L);
+      long said = books.getOrDefault(reason, 0L) - removed.getOrDefault(reason.code(), 0L);
       String subject = "dead letters, " + reason.code();
       Optional<String> ahead = has > said ? targets.ahead(name, Route.DEAD) : Optional.empty();
       lines.add(

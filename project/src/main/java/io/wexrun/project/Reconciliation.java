@@ -10,17 +10,20 @@ import java.util.stream.Collectors;
 
 /**
  * What can be done where targets of a pipeline do not agree with the tally, because somebody has
- * touched one of them. Looking changes nothing. For one thread.
+ * touched one of them: as it was when it was looked, which changes nothing. What is chosen is done
+ * to that, and to nothing else. For one thread.
  */
 public final class Reconciliation {
   private final Pipeline pipeline;
   private final Setbacks setbacks;
   private final WorkspaceHistory history;
+  private final List<Setback> found;
 
   Reconciliation(Pipeline pipeline, Setbacks setbacks, WorkspaceHistory history) {
     this.history = history;
     this.pipeline = pipeline;
     this.setbacks = setbacks;
+    this.found = setbacks.find(pipeline);
   }
 
   /** The pipeline's name. */
@@ -29,12 +32,11 @@ public final class Reconciliation {
   }
 
   /**
-   * What does not agree; empty if all does, or what is missing is going to be taken again.
-   *
-   * @throws io.wexrun.core.diagnose.OutsideException if a store is held by another process
+   * What did not agree when it was looked; empty if all did, or what is missing is going to be
+   * taken again.
    */
   public List<Setback> setbacks() {
-    return setbacks.find(pipeline);
+    return found;
   }
 
   /**
@@ -48,37 +50,47 @@ public final class Reconciliation {
 
   /** Why what is missing cannot be taken again from the sources; empty if it can. */
   public Optional<String> whyNotAgain() {
-    return setbacks.whyNotAgain(pipeline, setbacks());
+    return setbacks.whyNotAgain(pipeline, found);
   }
 
   /**
-   * The next run takes again from the sources what is missing, before it goes on. The books stay as
-   * they are.
+   * Who has read what queues do not have any more, and reads it a second time if it is taken again.
    *
-   * @throws io.wexrun.core.diagnose.OutsideException if the pipeline runs, or the sources do not
-   *     have it any more
+   * @return for people, such as {@code pipeline copy has read q/0 up to position 7}
+   */
+  public List<String> rereading() {
+    return setbacks.rereading(found);
+  }
+
+  /**
+   * The next run takes again from the sources what is missing, before it goes on, into those
+   * targets alone that lack it. The books stay as they are.
+   *
+   * @throws io.wexrun.core.diagnose.OutsideException if the pipeline runs, if the sources do not
+   *     have it any more, or if something else is found than when it was looked
    */
   public void takeAgain() {
-    note("what is missing is taken again", () -> setbacks.takeAgain(pipeline));
+    note("what is missing is taken again", () -> setbacks.takeAgain(pipeline, found));
   }
 
   /**
    * What is missing is lost: the books count it so from now on, and the next run goes on where the
    * tally is.
    *
-   * @throws io.wexrun.core.diagnose.OutsideException if the pipeline runs
+   * @throws io.wexrun.core.diagnose.OutsideException if the pipeline runs, or if something else is
+   *     found than when it was looked
    */
   public void accept() {
-    note("what is missing is lost", () -> setbacks.accept(pipeline));
+    note("what is missing is lost", () -> setbacks.accept(pipeline, found));
   }
 
   private void note(String choice, Runnable act) {
-    String found =
-        setbacks().stream().map(Setback::toString).collect(Collectors.joining("; ", ": ", ""));
+    String touched =
+        found.stream().map(Setback::toString).collect(Collectors.joining("; ", ": ", ""));
     history.noting(
         "reconcile",
         pipeline.name(),
-        found.equals(": ") ? choice : choice + found,
+        touched.equals(": ") ? choice : choice + touched,
         () -> {
           act.run();
           return choice;

@@ -78,7 +78,9 @@ final class TargetProver {
           .loaded()
           .forEach(
               (target, rows) ->
-                  loaded.computeIfAbsent(target, t -> new TreeMap<>()).put(name, rows));
+                  loaded
+                      .computeIfAbsent(target, t -> new TreeMap<>())
+                      .put(name, rows - removed(name, target)));
     }
     List<Proof> lines = new ArrayList<>();
     loaded.forEach(
@@ -91,6 +93,13 @@ final class TargetProver {
       lines.addAll(putAside(store, names));
     }
     return lines;
+  }
+
+  /** What was removed with its queue is not there, and need not be. */
+  private long removed(String name, String target) {
+    return state.corrections().removed(name, target).values().stream()
+        .mapToLong(Long::longValue)
+        .sum();
   }
 
   /** Rows that wait for their receivers, and that were refused: counted in the files. */

@@ -33,6 +33,9 @@ import java.util.stream.Stream;
  * several threads.
  */
 public final class WorkspaceQueues {
+  /** How the history calls the removal of a queue. */
+  static final String DELETE = "delete queue";
+
   private static final String QUEUE = "queue";
 
   private final WorkspaceDefinition definition;
@@ -222,14 +225,13 @@ public final class WorkspaceQueues {
    */
   public long delete(String name) {
     site.stateIfAny().ifPresent(state -> requireAccounted(name, state));
-    long records =
-        new WorkspaceHistory(site).noting("delete queue", name, "", () -> queues.delete(name));
+    long records = new WorkspaceHistory(site).noting(DELETE, name, "", () -> queues.delete(name));
     site.stateIfAny()
         .ifPresent(
             state -> {
               for (String pipeline : state.corrections().pipelines()) {
                 boolean dead = name.equals("dead/" + pipeline);
-                state.corrections().forgetTarget(pipeline, dead ? Route.DEAD : name);
+                state.corrections().removeTarget(pipeline, dead ? Route.DEAD : name);
               }
             });
     return records;

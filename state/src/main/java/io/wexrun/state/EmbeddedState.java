@@ -89,7 +89,9 @@ public final class EmbeddedState implements WorkspaceState {
       }
       statement.execute(SqlTimeTally.TABLE);
       statement.execute(SqlMarks.TABLE);
-      statement.execute(SqlCorrections.TABLE);
+      for (String table : SqlCorrections.TABLES) {
+        statement.execute(table);
+      }
       for (String table : SqlTexts.TABLES) {
         statement.execute(table);
       }

@@ -10,19 +10,37 @@ import java.sql.SQLException;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
+import java.util.Set;
 import java.util.TreeMap;
+import java.util.TreeSet;
 
 /** Corrections of the books in a database. */
 final class SqlCorrections implements Corrections {
-  static final String TABLE =
-      """
-      create table if not exists retake (
-        pipeline text not null,
-        source text not null,
-        position bigint not null,
-        until bigint not null,
-        primary key (pipeline, source))\
-      """;
+  static final List<String> TABLES =
+      List.of(
+          """
+          create table if not exists retake (
+            pipeline text not null,
+            source text not null,
+            position bigint not null,
+            until bigint not null,
+            primary key (pipeline, source))\
+          """,
+          """
+          create table if not exists retake_target (
+            pipeline text not null,
+            target text not null,
+            primary key (pipeline, target))\
+          """,
+          """
+          create table if not exists removed_tally (
+            pipeline text not null,
+            source text not null,
+            target text not null,
+            reason text not null,
+            removed bigint not null,
+            primary key (pipeline, source, target, reason))\
+          """);
 
   /** All tables whose rows belong to a pipeline. */
   private static final List<String> OF_PIPELINES =
@@ -35,6 +53,8 @@ final class SqlCorrections implements Corrections {
           "known_target",
           "reached_target",
           "retake",
+          "retake_target",
+          "removed_tally",
           "ignored_tally",
           "time_tally",
           "source_mark",
@@ -47,6 +67,11 @@ final class SqlCorrections implements Corrections {
       "insert into lost_tally (pipeline, source, target, lost) values (?, ?, ?, ?)"
           + " on conflict (pipeline, source, target)"
           + " do update set lost = lost_tally.lost + excluded.lost";
+
+  private static final String NO_RETAKE_TARGETS = "delete from retake_target where pipeline = ?";
+
+  private static final String FORGET_REMOVED =
+      "delete from removed_tally where pipeline = ? and target = ?";
 
   private final SqlDatabase database;
 
@@ -98,12 +123,65 @@ final class SqlCorrections implements Corrections {
   }
 
   @Override
-  public void forgetTarget(String pipeline, String target) {
+  public void removeTarget(String pipeline, String target) {
     database.transaction(
-        "forget a target",
+        "note that a target was removed",
         c -> {
           forgetTarget(c, pipeline, target);
+          SqlDatabase.update(c, FORGET_REMOVED, pipeline, target);
+          if (target.equals(Route.DEAD)) {
+            SqlDatabase.update(
+                c,
+                "insert into removed_tally (pipeline, source, target, reason, removed)"
+                    + " select pipeline, source, ?, reason, dead from dead_tally"
+                    + " where pipeline = ? and dead > 0",
+                target,
+                pipeline);
+          } else {
+            SqlDatabase.update(
+                c,
+                "insert into removed_tally (pipeline, source, target, reason, removed)"
+                    + " select pipeline, source, target, '', loaded from loaded_tally"
+                    + " where pipeline = ? and target = ? and loaded > 0",
+                pipeline,
+                target);
+          }
           return null;
+        });
+  }
+
+  @Override
+  public Map<SourcePartition, Long> removed(String pipeline, String target) {
+    return database.transaction("read what was removed", c -> removed(c, pipeline, target));
+  }
+
+  private static Map<SourcePartition, Long> removed(Connection c, String pipeline, String target)
+      throws SQLException {
+    Map<SourcePartition, Long> removed = new TreeMap<>();
+    SqlDatabase.query(
+        c,
+        row -> removed.put(new SourcePartition(row.getString(1)), row.getLong(2)),
+        "select source, sum(removed) from removed_tally where pipeline = ? and target = ?"
+            + " group by source",
+        pipeline,
+        target);
+    return removed;
+  }
+
+  @Override
+  public Map<String, Long> removedLetters(String pipeline) {
+    return database.transaction(
+        "read what was removed",
+        c -> {
+          Map<String, Long> removed = new TreeMap<>();
+          SqlDatabase.query(
+              c,
+              row -> removed.put(row.getString(1), row.getLong(2)),
+              "select reason, sum(removed) from removed_tally where pipeline = ? and target = ?"
+                  + " group by reason",
+              pipeline,
+              Route.DEAD);
+          return removed;
         });
   }
 
@@ -214,6 +292,26 @@ final class SqlCorrections implements Corrections {
   }
 
   @Override
+  public Set<String> retakeTargets(String pipeline) {
+    return database.transaction(
+        "read what is taken again",
+        c -> {
+          Set<String> targets = new TreeSet<>();
+          SqlDatabase.query(
+              c,
+              row -> targets.add(row.getString(1)),
+              // A choice that was made before targets were noted is about all of them.
+              "select target from retake_target where pipeline = ? union select target from"
+                  + " known_target where pipeline = ? and not exists (select 1 from retake_target"
+                  + " where pipeline = ?)",
+              pipeline,
+              pipeline,
+              pipeline);
+          return targets;
+        });
+  }
+
+  @Override
   public void retake(
       String pipeline,
       Map<SourcePartition, Retake> parts,
@@ -232,7 +330,14 @@ final class SqlCorrections implements Corrections {
                 each.getValue().position(),
                 each.getValue().until());
           }
+          SqlDatabase.update(c, NO_RETAKE_TARGETS, pipeline);
           for (Map.Entry<String, Map<SourcePartition, Long>> target : targets.entrySet()) {
+            SqlDatabase.update(
+                c,
+                "insert into retake_target (pipeline, target) values (?, ?)",
+                pipeline,
+                target.getKey());
+            SqlDatabase.update(c, FORGET_REMOVED, pipeline, target.getKey());
             setBack(c, pipeline, target.getKey(), target.getValue());
           }
           return null;
@@ -278,11 +383,13 @@ final class SqlCorrections implements Corrections {
         c -> {
           Map<SourcePartition, Long> loaded = counts(c, "loaded", pipeline, target);
           Map<SourcePartition, Long> lost = counts(c, "lost", pipeline, target);
+          Map<SourcePartition, Long> removed = removed(c, pipeline, target);
           Map<SourcePartition, Long> has = new TreeMap<>(progress);
           for (SourcePartition source : loaded.keySet()) {
             if (rows.containsKey(source) || !progress.containsKey(source)) {
               long all = loaded.get(source) + lost.getOrDefault(source, 0L);
-              long there = Math.min(all, rows.getOrDefault(source, 0L));
+              long there =
+                  Math.min(all, rows.getOrDefault(source, 0L) + removed.getOrDefault(source, 0L));
               SqlDatabase.update(
                   c,
                   "update loaded_tally set loaded = ?"
@@ -317,7 +424,10 @@ final class SqlCorrections implements Corrections {
   public void giveUpRetakes(String pipeline) {
     database.transaction(
         "give up what is taken again",
-        c -> SqlDatabase.update(c, "delete from retake where pipeline = ?", pipeline));
+        c -> {
+          SqlDatabase.update(c, NO_RETAKE_TARGETS, pipeline);
+          return SqlDatabase.update(c, "delete from retake where pipeline = ?", pipeline);
+        });
   }
 
   @Override

@@ -143,7 +143,10 @@ class CorrectionsTest {
 
   @Test
   void aTargetThatWasRemovedOnPurposeIsForgotten() {
-    corrections.forgetTarget("p", "t");
+    corrections.removeTarget("p", "t");
+    assertThat(corrections.removed("p", "t").values().stream().mapToLong(n -> n).sum())
+        .isEqualTo(140);
+    assertThat(corrections.removed("p", "u")).isEmpty();
     assertThat(reached("t")).isEmpty();
     assertThat(reached("u")).as("others are not").isNotEmpty();
     assertThat(tally().counts().loaded()).containsEntry("t", 140L);

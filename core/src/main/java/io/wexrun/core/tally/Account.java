@@ -1,9 +1,11 @@
 package io.wexrun.core.tally;
 
 import io.wexrun.core.intake.SourcePartition;
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.OptionalLong;
+import java.util.Set;
 
 /**
  * A range of a source partition that is done, and what became of it.
@@ -31,6 +33,13 @@ public record Account(
   public Account {
     reached = Map.copyOf(reached);
     revivals = List.copyOf(Revival.sum(revivals).values());
+  }
+
+  /** The same, as far as it is about some targets. */
+  public Account reachedBy(Set<String> targets) {
+    Map<String, Long> some = new HashMap<>(reached);
+    some.keySet().retainAll(targets);
+    return new Account(source, from, to, counts, some, revivals, newest);
   }
 
   /** A range of a source that is no replay. */

@@ -3,6 +3,7 @@ package io.wexrun.core.tally;
 import io.wexrun.core.intake.SourcePartition;
 import java.util.List;
 import java.util.Map;
+import java.util.Set;
 
 /**
  * Corrections of the books, made when somebody has touched what they are about: a table was
@@ -25,8 +26,21 @@ public interface Corrections {
   /** How many rows of each source partition the tally counts as loaded into a target. */
   Map<SourcePartition, Long> loaded(String pipeline, String target);
 
-  /** Forgets who a target is and how far it has come, so that it may be another from now on. */
-  void forgetTarget(String pipeline, String target);
+  /**
+   * What a target had was removed on purpose: who it is and how far it had come is forgotten, so
+   * that it may be another from now on. It stays counted as loaded, or as dead, and as {@linkplain
+   * #removed removed} beside that.
+   */
+  void removeTarget(String pipeline, String target);
+
+  /**
+   * How many of the rows that are counted as loaded into a target, by source partition, were
+   * removed with it. Of {@link io.wexrun.core.pipeline.Route#DEAD} it is the dead letters.
+   */
+  Map<SourcePartition, Long> removed(String pipeline, String target);
+
+  /** The dead letters that were removed, by the code of their reason. */
+  Map<String, Long> removedLetters(String pipeline);
 
   /**
    * Counts rows as lost that were loaded into a target, which may be another from now on. For dead
@@ -44,6 +58,9 @@ public interface Corrections {
 
   /** The parts that are still to be taken again. */
   Map<SourcePartition, Retake> retakes(String pipeline);
+
+  /** The targets for which they are taken again; the others have them. */
+  Set<String> retakeTargets(String pipeline);
 
   /**
    * Notes parts that are to be taken again. Targets may be others from now on.

@@ -26,6 +26,7 @@ import io.wexrun.core.run.Setback;
 import io.wexrun.core.run.TargetOpener;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.KnownTarget;
+import io.wexrun.core.tally.ReplaySource;
 import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Store;
 import io.wexrun.core.target.Target;
@@ -312,6 +313,48 @@ public final class Ends {
       standing(pipeline, name).ifPresent(s -> standings.put(name, s));
     }
     return standings;
+  }
+
+  /**
+   * What targets have of the records of queues that pipelines read: new records do not get their
+   * positions, also if the tally does not know of it yet.
+   *
+   * @throws OutsideException if positions are to be passed over, and another process appends
+   */
+  public void passInQueues(List<Pipeline> pipelines) {
+    for (Pipeline pipeline : pipelines) {
+      Optional<String> queue = reads(pipeline.intake());
+      if (queue.isPresent()) {
+        Map<SourcePartition, Long> reached = new TreeMap<>();
+        for (Standing standing : reachable(pipeline)) {
+          standing
+              .progress()
+              .forEach(
+                  (source, position) -> {
+                    if (!ReplaySource.is(source)) {
+                      reached.merge(source, position, Math::max);
+                    }
+                  });
+        }
+        Queues.of(site).pass(queue.get(), reached);
+      }
+    }
+  }
+
+  private List<Standing> reachable(Pipeline pipeline) {
+    try {
+      return List.copyOf(standings(pipeline).values());
+    } catch (OutsideException e) {
+      return List.of(); // The pipeline cannot go on either: it tells why when it is started.
+    }
+  }
+
+  /** Who has read what a target does not have any more; see {@link Queues#readBeyond}. */
+  public List<String> readBeyond(String target) {
+    Settings settings = definition.targets().get(target);
+    return settings != null && settings.kind().equals(Settings.QUEUE)
+        ? Queues.of(site).readBeyond(target)
+        : List.of();
   }
 
   private static Set<String> targetNames(Pipeline pipeline) {

@@ -22,6 +22,9 @@ import io.wexrun.core.run.TargetOpener;
 import io.wexrun.core.shape.Shaper;
 import io.wexrun.core.tally.Corrections;
 import io.wexrun.core.tally.ReplaySource;
+import io.wexrun.core.target.Flush;
+import io.wexrun.core.target.Receipt;
+import io.wexrun.core.target.Staged;
 import io.wexrun.core.target.Target;
 import io.wexrun.project.dead.Chosen;
 import io.wexrun.project.open.Ends;
@@ -37,6 +40,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalLong;
+import java.util.Set;
 import java.util.function.Predicate;
 import java.util.function.UnaryOperator;
 import java.util.stream.Stream;
@@ -291,9 +295,33 @@ public final class Begun {
             old.shaper(),
             new BoundedIntake(intake, bounds),
             new MemoryChannel(lanes.raw().share(), tally.positions(with.name())),
-            ends.targets(with),
+            onlyTo(state.corrections().retakeTargets(with.name()), ends.targets(with)),
             tally);
     drain(run);
+  }
+
+  /** Opens some targets; the others have what is taken again. */
+  private static TargetOpener onlyTo(Set<String> targets, TargetOpener opener) {
+    return (name, writer) ->
+        targets.contains(name) ? opener.open(name, writer) : new PassedTarget();
+  }
+
+  /** A target that has everything that comes. */
+  private static final class PassedTarget implements Target {
+    @Override
+    public Map<SourcePartition, Long> progress() {
+      return Map.of();
+    }
+
+    @Override
+    public Staged stage(Flush flush) {
+      return () -> new Receipt(0, flush.rows());
+    }
+
+    @Override
+    public void close() {
+      // Nothing is open.
+    }
   }
 
   private void requireAllAgain(String name) {

@@ -11,9 +11,11 @@ import io.wexrun.core.tally.Tally;
 import io.wexrun.core.tally.TallyStore;
 import io.wexrun.core.tally.TimeTally;
 import io.wexrun.state.WorkspaceState;
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 
 /**
  * The tally of what is taken again: it is in the books already, so only the positions of taking it
@@ -60,12 +62,15 @@ final class RetakingTally implements TallyStore {
 
   @Override
   public void identifyTargets(String pipeline, Map<String, Optional<Identity>> identities) {
-    books.identifyTargets(pipeline, identities);
+    Map<String, Optional<Identity>> taking = new HashMap<>(identities);
+    taking.keySet().retainAll(corrections.retakeTargets(pipeline));
+    books.identifyTargets(pipeline, taking);
   }
 
   @Override
   public void account(String pipeline, List<Account> accounts) {
-    corrections.retaken(pipeline, accounts);
+    Set<String> targets = corrections.retakeTargets(pipeline);
+    corrections.retaken(pipeline, accounts.stream().map(a -> a.reachedBy(targets)).toList());
   }
 
   @Override

@@ -68,8 +68,12 @@ public final class Setbacks {
   }
 
   private Map<SourcePartition, OptionalLong> lostBySource(Setback setback) {
+    Corrections corrections = site.state().corrections();
     Map<SourcePartition, Long> loaded =
-        site.state().corrections().loaded(setback.pipeline(), setback.target());
+        new TreeMap<>(corrections.loaded(setback.pipeline(), setback.target()));
+    corrections
+        .removed(setback.pipeline(), setback.target())
+        .forEach((source, rows) -> loaded.merge(source, -rows, Long::sum));
     Map<SourcePartition, OptionalLong> lost = new TreeMap<>();
     for (Setback.Gap gap : setback.gaps()) {
       long counted = loaded.getOrDefault(gap.source(), 0L);
@@ -80,6 +84,11 @@ public final class Setbacks {
               : OptionalLong.empty());
     }
     return lost;
+  }
+
+  /** Who has read what targets do not have any more, and would read it again; for people. */
+  public List<String> rereading(List<Setback> setbacks) {
+    return setbacks.stream().flatMap(s -> ends.readBeyond(s.target()).stream()).toList();
   }
 
   /** Why the sources cannot give again what is missing; empty if they can, as far as is seen. */
@@ -141,14 +150,26 @@ public final class Setbacks {
     return parts;
   }
 
+  /** What was shown to who chose is done, and nothing else. */
+  private List<Setback> asShown(Pipeline pipeline, List<Setback> shown) {
+    List<Setback> now = find(pipeline);
+    if (!now.equals(shown)) {
+      throw new OutsideException(
+          pipeline.name() + ": something has changed since it was looked: look again");
+    }
+    return now;
+  }
+
   /**
-   * The next run takes again what is missing, before it goes on.
+   * The next run takes again what is missing, before it goes on, into the targets that lack it.
    *
-   * @throws OutsideException if the pipeline runs, or the sources do not have it
+   * @param shown what was found before, when somebody chose
+   * @throws OutsideException if the pipeline runs, if the sources do not have it, or if something
+   *     else is found now
    */
-  public void takeAgain(Pipeline pipeline) {
+  public void takeAgain(Pipeline pipeline, List<Setback> shown) {
     try (Hold held = site.state().hold(pipeline.name())) {
-      List<Setback> setbacks = find(pipeline);
+      List<Setback> setbacks = asShown(pipeline, shown);
       Optional<String> why = whyNotAgain(pipeline, setbacks);
       if (why.isPresent()) {
         throw OutsideException.lasting(
@@ -186,12 +207,13 @@ public final class Setbacks {
    * What is missing stays so, and the books count it as lost. What was to be taken again and could
    * not be is given up.
    *
-   * @throws OutsideException if the pipeline runs, or going on would take rows of one queue for
-   *     those of another
+   * @param shown what was found before, when somebody chose
+   * @throws OutsideException if the pipeline runs, if going on would take rows of one queue for
+   *     those of another, or if something else is found now
    */
-  public void accept(Pipeline pipeline) {
+  public void accept(Pipeline pipeline, List<Setback> shown) {
     try (Hold held = site.state().hold(pipeline.name())) {
-      forgottenQueue(pipeline, find(pipeline))
+      forgottenQueue(pipeline, asShown(pipeline, shown))
           .ifPresent(
               why -> {
                 throw OutsideException.lasting(pipeline.name() + " cannot go on: " + why);

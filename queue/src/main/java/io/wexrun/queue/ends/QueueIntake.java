@@ -116,8 +116,13 @@ public final class QueueIntake implements Intake {
       int partition, Identity identity, List<KnownSource> known, List<KnownSource> before) {
     KnownSource latest = null;
     for (KnownSource source : known) {
-      if (number(source.partition()) == partition
-          && (latest == null || generation(source.partition()) > generation(latest.partition()))) {
+      if (number(source.partition()) != partition) {
+        continue;
+      }
+      if (source.identity().equals(Optional.of(identity))) {
+        return generation(source.partition()); // Maybe an earlier one that was put back.
+      }
+      if (latest == null || generation(source.partition()) > generation(latest.partition())) {
         latest = source;
       }
     }

@@ -74,9 +74,143 @@ public final class Queues implements AutoCloseable {
           Settings undefined = n.startsWith(RECEIVED) ? OWN : new Settings("queue", Map.of());
           QueueOptions options = QueueSettings.options(defined == null ? undefined : defined, site);
           Queue queue = Queue.open(folder(n), n, options);
+          try {
+            readers(n).values().forEach(positions -> pass(queue, positions));
+            queue.groups().forEach(group -> pass(queue, queue.committed(group)));
+          } catch (RuntimeException e) {
+            queue.close();
+            throw e;
+          }
           queue.alsoReadBy(() -> List.copyOf(readers(n).values()));
           return queue;
         });
+  }
+
+  /**
+   * New records do not get positions that somebody has passed: they would be taken for those that
+   * were there, and never read. So it is if the end of the queue was lost, or an older copy put
+   * back.
+   */
+  private static void pass(Queue queue, long[] positions) {
+    for (int number = 0; number < Math.min(positions.length, queue.partitions()); number++) {
+      Partition partition = queue.partition(number);
+      long end = partition.end();
+      if (partition.passTo(positions[number]) > 0) {
+        System.getLogger(Queues.class.getName())
+            .log(
+                System.Logger.Level.WARNING,
+                "queue {0}: positions {1} to {2} of partition {3} were read, and are not there any"
+                    + " more: its end was lost, or an older copy was put back. New records stand"
+                    + " behind them",
+                queue.name(),
+                Long.toString(end),
+                Long.toString(positions[number]),
+                number);
+      }
+    }
+  }
+
+  /**
+   * What targets have of a queue's records: new ones do not get these positions.
+   *
+   * @param name of a queue that may be there or not
+   * @param reached by source partition
+   * @throws OutsideException if positions are to be passed over, and another process appends
+   */
+  public void pass(String name, Map<SourcePartition, Long> reached) {
+    Optional<Identity> identity = exists(name) ? identity(name) : Optional.empty();
+    if (identity.isEmpty()) {
+      return;
+    }
+    List<KnownSource> known = new ArrayList<>();
+    site.readers(name).values().forEach(known::addAll);
+    Map<Integer, Long> passed = new TreeMap<>();
+    reached.forEach(
+        (source, position) -> {
+          Identity expected = QueueIntake.identity(identity.get(), QueueIntake.number(source));
+          boolean another =
+              known.stream()
+                  .filter(k -> k.partition().equals(source))
+                  .anyMatch(k -> !k.identity().orElse(expected).equals(expected));
+          if (!another) {
+            passed.merge(QueueIntake.number(source), position, Math::max);
+          }
+        });
+    boolean beyond;
+    try (Queue queue = openToRead(name).orElseThrow()) {
+      beyond =
+          passed.entrySet().stream()
+              .anyMatch(
+                  e ->
+                      e.getKey() < queue.partitions()
+                          && e.getValue() > queue.partition(e.getKey()).end());
+    }
+    if (beyond) {
+      long[] positions = new long[passed.keySet().stream().mapToInt(n -> n + 1).max().orElse(0)];
+      passed.forEach((number, position) -> positions[number] = position);
+      pass(open(name), positions);
+    }
+  }
+
+  /**
+   * Who has read records of a queue that it does not have any more; if they were appended again,
+   * they would be read again.
+   *
+   * @return for people
+   */
+  public List<String> readBeyond(String name) {
+    List<String> beyond = new ArrayList<>();
+    Optional<Queue> there = openToRead(name);
+    try {
+      site.readers(name)
+          .forEach(
+              (pipeline, sources) ->
+                  sources.stream()
+                      .filter(source -> source.position() > 0 && isBeyond(there, source))
+                      .findFirst()
+                      .ifPresent(
+                          source ->
+                              beyond.add(
+                                  "pipeline "
+                                      + pipeline
+                                      + " has read "
+                                      + source.partition()
+                                      + " up to position "
+                                      + source.position())));
+      if (there.isPresent()) {
+        Queue queue = there.get();
+        for (String group : queue.groups()) {
+          long[] positions = queue.committed(group);
+          for (int number = 0; number < queue.partitions(); number++) {
+            if (queue.partition(number).lacksBefore(positions[number])) {
+              beyond.add(
+                  "group "
+                      + group
+                      + " has read "
+                      + name
+                      + "/"
+                      + number
+                      + " up to position "
+                      + positions[number]);
+              break;
+            }
+          }
+        }
+      }
+    } finally {
+      there.ifPresent(Queue::close);
+    }
+    return beyond;
+  }
+
+  private static boolean isBeyond(Optional<Queue> there, KnownSource source) {
+    int number = QueueIntake.number(source.partition());
+    if (there.isEmpty() || number >= there.get().partitions()) {
+      return true;
+    }
+    Identity identity = QueueIntake.identity(there.get().identity(), number);
+    return !source.identity().orElse(identity).equals(identity)
+        || there.get().partition(number).lacksBefore(source.position());
   }
 
   /**

@@ -309,13 +309,21 @@ public final class Log {
 
   /** Begins a new segment behind the last one, which gets its index. Both are synced. */
   Segment begin(long nowMillis) throws IOException {
+    return begin(next, nowMillis);
+  }
+
+  /**
+   * The same at a position at or behind the end: those in between are lost, and no record gets
+   * them.
+   */
+  Segment begin(long base, long nowMillis) throws IOException {
     if (!segments.isEmpty() && !last().isSealed()) {
       seal();
     }
     Map<String, SegmentHeader.Last> lasting = new HashMap<>(producers);
     lasting.keySet().removeIf(name -> name.startsWith(PackHead.PASSING));
-    ByteBuffer header = SegmentHeader.of(queue, number, next, 0, nowMillis, lasting);
-    Path path = folder.resolve(Segment.name(next));
+    ByteBuffer header = SegmentHeader.of(queue, number, base, base - next, nowMillis, lasting);
+    Path path = folder.resolve(Segment.name(base));
     DiskFile file = disk.create(path);
     int bytes = header.remaining();
     try {
@@ -326,7 +334,8 @@ public final class Log {
       disk.delete(path);
       throw e;
     }
-    Segment segment = new Segment(next, file, bytes, 0);
+    Segment segment = new Segment(base, file, bytes, base - next);
+    next = base;
     segments.add(segment);
     return segment;
   }

@@ -189,6 +189,38 @@ public final class Partition implements AutoCloseable {
     return segment;
   }
 
+  /**
+   * Appends nothing at positions that somebody has passed already, though no record of them is
+   * there: they count as lost, and the next record stands behind them.
+   *
+   * @return how many positions were passed over; 0 if the end is there or behind
+   * @throws OutsideException if the disk fails
+   */
+  public synchronized long passTo(long position) {
+    long missing = position - log.next();
+    if (missing <= 0) {
+      return 0;
+    }
+    try {
+      if (broken) {
+        mend();
+      }
+      log.begin(position, clock.millis());
+    } catch (IOException e) {
+      throw failed("append to", e);
+    }
+    dirty = false; // The segment before was synced with its index.
+    durable = log.next();
+    published = log.next();
+    return missing;
+  }
+
+  /** Whether no record of a position is there any more, or yet, of some before a position. */
+  public synchronized boolean lacksBefore(long position) {
+    return position > published
+        || log.segments().stream().anyMatch(s -> s.lost > 0 && s.base - s.lost < position);
+  }
+
   /** Makes everything appended readable. */
   public synchronized void publish() {
     published = log.next();
