@@ -40,6 +40,16 @@ import picocli.CommandLine.Spec;
       "Example: wexrun reconcile --workspace tram-demo"
     })
 final class ReconcileCommand implements Callable<Integer> {
+  /** What it means to accept rows that nobody knows where they come from. */
+  private static final Map<Setback.Kind, String> MORE =
+      Map.of(
+          Setback.Kind.REPLAYED,
+          "these rows stay. Their dead letters are there again: replay only those of which the"
+              + " table has no row, or their rows are loaded twice",
+          Setback.Kind.AHEAD,
+          "these rows stay, and new records of the queue get positions behind theirs. What the"
+              + " pipelines that fill it append again is loaded again");
+
   private final Terminal terminal;
 
   @Mixin private WorkspaceOption workspaceOption;
@@ -162,11 +172,13 @@ final class ReconcileCommand implements Callable<Integer> {
                       ? "these rows count for what they are; what the sources have is taken from"
                           + " its start, and rows that are there by their positions are passed"
                           + " over"
-                      : (lost.isPresent()
-                              ? Counted.of(lost.getAsLong(), "row")
-                                  + (lost.getAsLong() == 1 ? " counts" : " count")
-                              : "what is missing counts (how much, the target cannot tell)")
-                          + " as lost from now on"));
+                      : MORE.containsKey(setback.kind())
+                          ? MORE.get(setback.kind())
+                          : (lost.isPresent()
+                                  ? Counted.of(lost.getAsLong(), "row")
+                                      + (lost.getAsLong() == 1 ? " counts" : " count")
+                                  : "what is missing counts (how much, the target cannot tell)")
+                              + " as lost from now on"));
     }
     if (!setbacks.isEmpty() && !yes) {
       terminal.out.println(

@@ -45,7 +45,7 @@ public final class Reconciliation {
    * @return empty if the target does not count its rows
    */
   public OptionalLong lost(Setback setback) {
-    return setback.kind() == Setback.Kind.FORGOTTEN ? OptionalLong.of(0) : setbacks.lost(setback);
+    return setback.kind().lacksRows() ? setbacks.lost(setback) : OptionalLong.of(0);
   }
 
   /** Why what is missing cannot be taken again from the sources; empty if it can. */

@@ -299,7 +299,7 @@ public final class Workspace implements AutoCloseable {
                           looksUp.computeIfAbsent(
                               name, n -> now.compilation().references().now()))));
     } // Otherwise each is compiled when it is started, and waits until it can be.
-    now.ends().passInQueues(all);
+    now.ends().passInQueues();
     KeptReferences.clear(site.data(), site.state().texts());
     WorkspaceRun run =
         WorkspaceRun.start(

@@ -10,6 +10,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.run.Setback;
 import io.wexrun.core.tally.Tally;
+import io.wexrun.project.facts.DeadFilter;
 import io.wexrun.project.facts.Proof;
 import io.wexrun.queue.Producer;
 import io.wexrun.queue.log.PartitionInfo;
@@ -143,7 +144,9 @@ class TouchedThingsTest {
     }
 
     void remove(String name) {
-      Folders.remove(at(name));
+      if (Files.exists(at(name))) {
+        Folders.remove(at(name));
+      }
     }
 
     void copy(String from, String to) {
@@ -356,7 +359,6 @@ class TouchedThingsTest {
     }
   }
 
-  /** The tally may lack what a target has committed, after a kill. */
   @Test
   void aPositionThatATargetHasPassedIsNotGivenAgain() throws Exception {
     Site site = new Site(base);
@@ -369,6 +371,9 @@ class TouchedThingsTest {
     site.copy("copy-of-state", ".wexrun/state.db");
     site.remove(".wexrun/queues/q");
     site.copy("copy-of-q", ".wexrun/queues/q");
+    assertThatThrownBy(() -> site.run("copy"))
+        .hasMessageContaining("has rows from positions that the queue does not have");
+    site.settle("copy", false);
     try (Workspace workspace = Workspace.open(base);
         WorkspaceRun run = workspace.run(RunOptions.untilDrained(true), "copy")) {
       append(workspace, "2001", "2002");
@@ -376,6 +381,77 @@ class TouchedThingsTest {
     }
     site.run("copy");
     assertThat(site.rows("copies")).as("all are read").isEqualTo(16);
+  }
+
+  /** The tables know of the replay; the state does not any more. */
+  @Test
+  void aReplayThatTheStateHasForgottenIsNotDoneTwice() throws Exception {
+    Site site = new Site(base);
+    site.write(100);
+    site.run();
+    site.copy(".wexrun", "backup");
+    site.folder.write("pipelines/all.yaml", PIPELINES.replace("n % 5 != 0", "n % 2 == 1"));
+    try (Workspace workspace = Workspace.open(base)) {
+      replay(workspace);
+    }
+    assertThat(site.rows("odd")).isEqualTo(50);
+    site.remove(".wexrun");
+    site.copy("backup", ".wexrun");
+    for (String what : List.of("run", "replay")) {
+      assertThatThrownBy(
+              () -> {
+                try (Workspace workspace = Workspace.open(base)) {
+                  if (what.equals("run")) {
+                    site.run("direct");
+                  } else {
+                    replay(workspace);
+                  }
+                }
+              })
+          .hasMessageContaining("rows of a replay of which the tally knows nothing")
+          .hasMessageContaining("wexrun reconcile direct");
+    }
+    try (Workspace workspace = Workspace.open(base)) {
+      assertThat(workspace.reconciliation("direct").whyNotAgain()).isPresent();
+    }
+    site.settle("direct", false);
+    site.write(10);
+    site.run();
+    assertThat(site.rows("odd")).isEqualTo(55);
+    assertThat(site.setbacks()).isEmpty();
+  }
+
+  /** The queue that was put back with the state would be filled and read again. */
+  @Test
+  void stateAndQueuesThatWerePutBackTogetherAreNotReadTwice() {
+    Site site = new Site(base);
+    site.write(100);
+    site.run();
+    site.copy(".wexrun", "backup");
+    site.copy("w.db", "store-backup");
+    site.write(60);
+    site.run();
+    site.remove(".wexrun");
+    site.copy("backup", ".wexrun");
+    site.write(20);
+    for (String pipeline : List.of("feed", "copy")) {
+      assertThatThrownBy(() -> site.run(pipeline))
+          .hasMessageContaining("target copies of pipeline copy has rows from positions that")
+          .hasMessageContaining("wexrun reconcile copy");
+    }
+    site.run("direct");
+    assertThat(site.rows("even")).isEqualTo(90);
+    site.copy("store-backup", "w.db");
+    site.settle("direct", true);
+    site.run();
+    assertThat(site.rows("copies")).as("everything is of one time again").isEqualTo(180);
+    assertThat(site.rows("even")).isEqualTo(90);
+    assertThat(site.setbacks()).isEmpty();
+  }
+
+  private static void replay(Workspace workspace) throws InterruptedException {
+    workspace.replays().choose("direct", DeadFilter.ALL);
+    workspace.replays().run("direct", RunOptions.untilDrained(true), replays -> {});
   }
 
   private void append(String... records) {
@@ -445,7 +521,7 @@ class TouchedThingsTest {
     for (int left = 10; left > 0; left--) {
       site.write(dice.nextInt(1, 200));
       runAndSettle(site, dice, acts);
-      switch (dice.nextInt(8)) {
+      switch (dice.nextInt(11)) {
         case 0 -> {
           acts.add("back up");
           site.copy("w.db", "backup.db");
@@ -480,6 +556,24 @@ class TouchedThingsTest {
             site.copy(".wexrun/queues/q", "q-backup");
           }
         }
+        case 6 -> {
+          acts.add("back the state up");
+          site.remove("state-backup");
+          site.copy(".wexrun", "state-backup");
+        }
+        case 7 -> {
+          if (Files.exists(site.at("state-backup"))) {
+            acts.add("put state and queue back");
+            site.remove(".wexrun");
+            site.copy("state-backup", ".wexrun");
+          }
+        }
+        case 8 -> {
+          if (Files.exists(site.at("state-backup"))) {
+            acts.add("put the state back");
+            site.copy("state-backup/state.db", ".wexrun/state.db");
+          }
+        }
         default -> acts.add("nothing");
       }
     }
@@ -508,6 +602,10 @@ class TouchedThingsTest {
         site.run(pipeline);
       } catch (OutsideException e) {
         boolean again = dice.nextBoolean();
+        if (site.setbacks().stream().anyMatch(s -> s.kind() == Setback.Kind.AHEAD)) {
+          acts.add("empty what is ahead of the queue");
+          site.sql("drop table copies");
+        }
         try (Workspace workspace = Workspace.open(site.folder.path())) {
           Reconciliation found = workspace.reconciliation(pipeline);
           again &= found.whyNotAgain().isEmpty() && found.rereading().isEmpty();

@@ -274,6 +274,19 @@ final class SqlCorrections implements Corrections {
   }
 
   @Override
+  public void knowReplays(Set<String> replays) {
+    database.transaction(
+        "note replays",
+        c -> {
+          for (String replay : replays) {
+            SqlDatabase.update(
+                c, "insert into known_replay (name) values (?) on conflict do nothing", replay);
+          }
+          return null;
+        });
+  }
+
+  @Override
   public Map<SourcePartition, Retake> retakes(String pipeline) {
     return database.transaction(
         "read what is taken again",

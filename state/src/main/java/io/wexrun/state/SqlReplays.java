@@ -37,6 +37,10 @@ final class SqlReplays implements Replays {
             primary key (number, part))\
           """,
           """
+          create table if not exists known_replay (
+            name text not null primary key)\
+          """,
+          """
           create table if not exists replay_mended (
             number bigint not null,
             part bigint not null,

@@ -22,10 +22,12 @@ import java.time.Instant;
 import java.util.ArrayList;
 import java.util.EnumMap;
 import java.util.HashMap;
+import java.util.HashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalLong;
+import java.util.Set;
 import java.util.TreeMap;
 
 /** The tally in a database, by statements that SQLite and PostgreSQL both take. */
@@ -158,6 +160,25 @@ final class SqlTally implements TallyStore {
             + " exists (select 1 from source_tally as t where t.pipeline = i.pipeline and"
             + " t.source = i.source) order by i.source",
         pipeline);
+  }
+
+  @Override
+  public Optional<Set<String>> replays() {
+    return database.transaction(
+        "read what was replayed",
+        c -> {
+          Set<String> replays = new HashSet<>();
+          SqlDatabase.query(
+              c,
+              row ->
+                  replays.add(
+                      ReplaySource.replay(
+                          ReplaySource.of(row.getLong(1), Instants.instant(row.getLong(2)), 0))),
+              "select number, begun from replay");
+          SqlDatabase.query(
+              c, row -> replays.add(row.getString(1)), "select name from known_replay");
+          return Optional.of(replays);
+        });
   }
 
   private List<KnownSource> sources(String sql, String pipeline) {

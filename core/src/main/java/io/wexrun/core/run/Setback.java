@@ -5,6 +5,7 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.tally.KnownTarget;
+import io.wexrun.core.tally.ReplaySource;
 import io.wexrun.core.tally.TallyStore;
 import io.wexrun.core.target.Standing;
 import io.wexrun.core.target.Target;
@@ -14,6 +15,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.OptionalLong;
+import java.util.Set;
 import java.util.TreeMap;
 import java.util.stream.Collectors;
 
@@ -39,12 +41,25 @@ public record Setback(String pipeline, String target, Kind kind, List<Gap> gaps)
     /** It has rows, but the tally knows nothing of the pipeline: the state was removed. */
     FORGOTTEN(
         "has rows of a pipeline of this name, but the tally knows nothing of them: the state was"
-            + " removed, or the pipeline is of another workspace");
+            + " removed, or the pipeline is of another workspace"),
+    /** It has rows of a replay that the tally does not know. */
+    REPLAYED(
+        "has rows of a replay of which the tally knows nothing: the state was put back from an"
+            + " earlier time"),
+    /** It has more than the queue from which its rows come. */
+    AHEAD(
+        "has rows from positions that the queue does not have: queue and state were put back from"
+            + " an earlier time");
 
     private final String words;
 
     Kind(String words) {
       this.words = words;
+    }
+
+    /** Whether the target has less than the tally counts; otherwise it has more. */
+    public boolean lacksRows() {
+      return this == MISSING || this == ANOTHER || this == BEHIND;
     }
   }
 
@@ -52,7 +67,7 @@ public record Setback(String pipeline, String target, Kind kind, List<Gap> gaps)
    * What does not agree of one source partition.
    *
    * @param has the position up to which the target has rows; -1 if it has none
-   * @param had the position up to which the tally counts them; -1 if it counts none
+   * @param had the position up to which the tally counts them, or the queue has them; -1 if none
    * @param rows how many rows the target has, if it counts them
    */
   public record Gap(SourcePartition source, long has, long had, OptionalLong rows) {}
@@ -111,12 +126,31 @@ public record Setback(String pipeline, String target, Kind kind, List<Gap> gaps)
    * stand, since somebody may go on with them meanwhile.
    *
    * @param never whether the tally knows nothing of the pipeline at all
+   * @param replays those that it knows; empty if it does not tell
    */
-  public record Known(List<KnownTarget> targets, boolean never) {
+  public record Known(List<KnownTarget> targets, boolean never, Optional<Set<String>> replays) {
     /** What a tally knows now. */
     public static Known of(String pipeline, TallyStore tally) {
       List<KnownTarget> targets = tally.targets(pipeline);
-      return new Known(targets, targets.isEmpty() && tally.sources(pipeline).isEmpty());
+      return new Known(
+          targets, targets.isEmpty() && tally.sources(pipeline).isEmpty(), tally.replays());
+    }
+
+    /** What a target has of replays that the tally does not know. */
+    private Optional<Setback> replayed(String pipeline, String target, Standing now) {
+      List<Gap> gaps = new ArrayList<>();
+      new TreeMap<>(now.progress())
+          .forEach(
+              (source, has) -> {
+                if (ReplaySource.is(source)
+                    && replays.isPresent()
+                    && !replays.get().contains(ReplaySource.replay(source))) {
+                  gaps.add(new Gap(source, has, -1, rows(now, source, has)));
+                }
+              });
+      return gaps.isEmpty()
+          ? Optional.empty()
+          : Optional.of(new Setback(pipeline, target, Kind.REPLAYED, gaps));
     }
   }
 
@@ -133,6 +167,9 @@ public record Setback(String pipeline, String target, Kind kind, List<Gap> gaps)
                 of(pipeline, target, standing).ifPresent(setbacks::add);
               } else if (tally.never()) {
                 forgotten(pipeline, name, standing).ifPresent(setbacks::add);
+              }
+              if (!tally.never()) {
+                tally.replayed(pipeline, name, standing).ifPresent(setbacks::add);
               }
             });
     return setbacks;
@@ -168,13 +205,13 @@ public record Setback(String pipeline, String target, Kind kind, List<Gap> gaps)
     Gap first = gaps.get(0);
     String more = gaps.size() == 1 ? "" : ", and " + Counted.of(gaps.size() - 1L, "more source");
     String where =
-        kind == Kind.FORGOTTEN
+        kind == Kind.FORGOTTEN || kind == Kind.REPLAYED
             ? "of " + first.source() + " up to position " + first.has()
             : "of "
                 + first.source()
                 + " it has "
                 + (first.has() < 0 ? "nothing" : "rows up to position " + first.has())
-                + ", the tally up to "
+                + (kind == Kind.AHEAD ? ", the queue ends at " : ", the tally up to ")
                 + first.had();
     return "target "
         + target

@@ -56,6 +56,13 @@ public interface Corrections {
       Map<SourcePartition, Long> rows,
       Map<SourcePartition, Long> has);
 
+  /**
+   * Notes replays that targets know and that the state does not, since it was put back.
+   *
+   * @param replays as {@link ReplaySource#replay} names them
+   */
+  void knowReplays(Set<String> replays);
+
   /** The parts that are still to be taken again. */
   Map<SourcePartition, Retake> retakes(String pipeline);
 

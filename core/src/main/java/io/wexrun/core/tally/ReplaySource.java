@@ -39,6 +39,11 @@ public final class ReplaySource {
     return source.name().startsWith(PREFIX);
   }
 
+  /** The replay that a source partition is of: its name without the partition. */
+  public static String replay(SourcePartition source) {
+    return source.name().substring(0, source.name().lastIndexOf('/'));
+  }
+
   /** The number of the replay that a source partition is of; empty if it is of none. */
   public static OptionalLong number(SourcePartition source) {
     if (!is(source)) {

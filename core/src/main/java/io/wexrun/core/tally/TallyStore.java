@@ -7,6 +7,7 @@ import java.time.Instant;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.TreeMap;
 
 /**
@@ -39,6 +40,14 @@ public interface TallyStore {
    * between its commit and the account.
    */
   List<KnownSource> begun(String pipeline);
+
+  /**
+   * All replays that were ever chosen, of any pipeline, as {@link ReplaySource#replay} names them;
+   * empty if that is not told here.
+   */
+  default Optional<Set<String>> replays() {
+    return Optional.empty();
+  }
 
   /** What is known of the targets of a pipeline; those never opened are not there. */
   List<KnownTarget> targets(String pipeline);

@@ -39,15 +39,20 @@ import io.wexrun.state.Replays;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
 import java.util.Set;
 import java.util.TreeMap;
 import java.util.TreeSet;
+import java.util.concurrent.ConcurrentHashMap;
 import java.util.function.BooleanSupplier;
 import java.util.function.Consumer;
 import java.util.function.Function;
+import java.util.stream.Stream;
 
 /** Opens what pipelines are connected to: intakes, channels and targets. For several threads. */
 public final class Ends {
@@ -58,6 +63,9 @@ public final class Ends {
   private final WorkspaceDefinition definition;
   private final Connectors connectors;
   private final Stores stores;
+
+  /** The queues that lack what was read from them, with the targets that have it. */
+  private final Map<String, List<Setback>> behind = new ConcurrentHashMap<>();
 
   /** The ends of a workspace's pipelines. */
   public Ends(
@@ -108,6 +116,7 @@ public final class Ends {
       Choice choice,
       Receiving receiving,
       Shaper shaper) {
+    reads(pipeline.intake()).ifPresent(this::requireNotBehind);
     return connector(pipeline)
         .open(opening(pipeline, notices, writtenHere, fed, choice, receiving, shaper));
   }
@@ -262,6 +271,7 @@ public final class Ends {
       requireStore(table, writer);
       return stores.open(table.store()).target(writer, table);
     }
+    requireNotBehind(name);
     Settings settings = definition.targets().get(name);
     TargetConnector connector = connectors.targets().get(settings.kind());
     return connector.open(name, writer, settings, site);
@@ -316,45 +326,136 @@ public final class Ends {
   }
 
   /**
-   * What targets have of the records of queues that pipelines read: new records do not get their
-   * positions, also if the tally does not know of it yet.
-   *
-   * @throws OutsideException if positions are to be passed over, and another process appends
+   * Before queues are appended to: new records do not get positions that a target of a pipeline
+   * that reads them has passed, also if the tally does not know of it yet. If pipelines fill such a
+   * queue, they may append again what was read already; so neither they nor those that read it are
+   * started.
    */
-  public void passInQueues(List<Pipeline> pipelines) {
-    for (Pipeline pipeline : pipelines) {
+  public void passInQueues() {
+    for (Pipeline pipeline : definition.pipelines()) {
       Optional<String> queue = reads(pipeline.intake());
-      if (queue.isPresent()) {
-        Map<SourcePartition, Long> reached = new TreeMap<>();
-        for (Standing standing : reachable(pipeline)) {
-          standing
-              .progress()
-              .forEach(
-                  (source, position) -> {
-                    if (!ReplaySource.is(source)) {
-                      reached.merge(source, position, Math::max);
-                    }
-                  });
+      if (queue.isEmpty()) {
+        continue;
+      }
+      if (isFilled(queue.get())) {
+        List<Setback> ahead = ahead(pipeline);
+        if (!ahead.isEmpty()) {
+          behind.merge(
+              queue.get(), ahead, (a, b) -> Stream.concat(a.stream(), b.stream()).toList());
         }
-        Queues.of(site).pass(queue.get(), reached);
+      } else {
+        Queues.of(site).pass(queue.get(), reached(pipeline));
       }
     }
   }
 
-  private List<Standing> reachable(Pipeline pipeline) {
+  private boolean isFilled(String queue) {
+    return definition.pipelines().stream().anyMatch(p -> targetNames(p).contains(queue));
+  }
+
+  /** Fails if the queue that is read or written lacks what was read from it. */
+  private void requireNotBehind(String queue) {
+    List<Setback> setbacks = behind.getOrDefault(queue, List.of());
+    if (!setbacks.isEmpty()) {
+      throw Setback.failure(setbacks);
+    }
+  }
+
+  /**
+   * The targets of a pipeline that have more than the queue which it reads and others fill, while
+   * the tally has not: so it was put back together with the queue. If only the queue was, who fills
+   * it knows that it lacks something.
+   */
+  public List<Setback> ahead(Pipeline pipeline) {
+    Optional<String> queue = reads(pipeline.intake()).filter(this::isFilled);
+    if (queue.isEmpty()) {
+      return List.of();
+    }
+    Map<SourcePartition, Long> tally = site.positions(pipeline.name());
+    List<Setback> ahead = new ArrayList<>();
+    reachable(pipeline)
+        .forEach(
+            (target, standing) -> {
+              Map<SourcePartition, Long> reached = ofIntake(standing);
+              List<Setback.Gap> gaps = new ArrayList<>();
+              Queues.of(site)
+                  .endsBefore(queue.get(), reached)
+                  .forEach(
+                      (source, end) -> {
+                        if (tally.getOrDefault(source, 0L) <= end) {
+                          long has = reached.get(source);
+                          gaps.add(new Setback.Gap(source, has, end, OptionalLong.empty()));
+                        }
+                      });
+              if (!gaps.isEmpty()) {
+                ahead.add(new Setback(pipeline.name(), target, Setback.Kind.AHEAD, gaps));
+              }
+            });
+    return ahead;
+  }
+
+  /** New records of the queue that a pipeline reads stand behind all that its targets have. */
+  public void acceptAhead(Pipeline pipeline) {
+    reads(pipeline.intake()).ifPresent(queue -> Queues.of(site).pass(queue, reached(pipeline)));
+  }
+
+  private static Map<SourcePartition, Long> ofIntake(Standing standing) {
+    Map<SourcePartition, Long> progress = new TreeMap<>(standing.progress());
+    progress.keySet().removeIf(ReplaySource::is);
+    return progress;
+  }
+
+  /** How far the targets of a pipeline have come with what its intake gives. */
+  private Map<SourcePartition, Long> reached(Pipeline pipeline) {
+    Map<SourcePartition, Long> reached = new TreeMap<>();
+    reachable(pipeline)
+        .values()
+        .forEach(
+            standing ->
+                ofIntake(standing)
+                    .forEach((source, position) -> reached.merge(source, position, Math::max)));
+    return reached;
+  }
+
+  /** How targets stand that can be asked now, of a pipeline that the tally knows. */
+  private Map<String, Standing> reachable(Pipeline pipeline) {
+    boolean known =
+        site.stateIfAny()
+            .map(state -> !Setback.Known.of(pipeline.name(), state.tally()).never())
+            .orElse(false);
     try {
-      return List.copyOf(standings(pipeline).values());
+      return known ? standings(pipeline) : Map.of();
     } catch (OutsideException e) {
-      return List.of(); // The pipeline cannot go on either: it tells why when it is started.
+      return Map.of(); // The pipeline cannot go on either: it tells why when it is started.
     }
   }
 
   /** Who has read what a target does not have any more; see {@link Queues#readBeyond}. */
   public List<String> readBeyond(String target) {
     Settings settings = definition.targets().get(target);
-    return settings != null && settings.kind().equals(Settings.QUEUE)
-        ? Queues.of(site).readBeyond(target)
-        : List.of();
+    if (settings == null || !settings.kind().equals(Settings.QUEUE)) {
+      return List.of();
+    }
+    Map<String, List<KnownSource>> readers = new LinkedHashMap<>();
+    site.readers(target)
+        .forEach(
+            (name, sources) -> {
+              Map<SourcePartition, Long> reached =
+                  definition.pipeline(name).map(this::reached).orElse(Map.of());
+              readers.put(
+                  name,
+                  sources.stream()
+                      .map(
+                          source ->
+                              new KnownSource(
+                                  source.partition(),
+                                  source.identity(),
+                                  Math.max(
+                                      source.position(),
+                                      reached.getOrDefault(source.partition(), 0L))))
+                      .toList());
+            });
+    return Queues.of(site).readBeyond(target, readers);
   }
 
   private static Set<String> targetNames(Pipeline pipeline) {

@@ -15,6 +15,7 @@ import io.wexrun.project.open.Ends;
 import io.wexrun.project.open.WorkspaceSite;
 import io.wexrun.state.Hold;
 import io.wexrun.state.WorkspaceState;
+import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;
@@ -23,6 +24,7 @@ import java.util.Optional;
 import java.util.OptionalLong;
 import java.util.Set;
 import java.util.TreeMap;
+import java.util.stream.Collectors;
 
 /**
  * Finds targets that do not agree with the tally, and mends that as somebody chooses. For one
@@ -50,9 +52,12 @@ public final class Setbacks {
     }
     Optional<Setback.Known> known = state.map(s -> Setback.Known.of(pipeline.name(), s.tally()));
     Map<String, Standing> standings = ends.standings(pipeline);
-    return known
-        .map(tally -> Setback.all(pipeline.name(), tally, standings))
-        .orElseGet(() -> Setback.forgottenBy(pipeline.name(), standings));
+    if (known.isEmpty()) {
+      return Setback.forgottenBy(pipeline.name(), standings);
+    }
+    List<Setback> all = new ArrayList<>(Setback.all(pipeline.name(), known.get(), standings));
+    all.addAll(ends.ahead(pipeline));
+    return all;
   }
 
   /** How many rows are lost if that is accepted; empty if the target does not count them. */
@@ -97,6 +102,16 @@ public final class Setbacks {
     if (forgotten.isPresent()) {
       return forgotten;
     }
+    if (has(setbacks, Setback.Kind.REPLAYED)) {
+      return Optional.of(
+          "nothing is missing: rows are there that the tally does not know. Put a newer copy of the"
+              + " state back; or accept them");
+    }
+    if (has(setbacks, Setback.Kind.AHEAD)) {
+      return Optional.of(
+          "nothing is missing: rows are there that the queue does not have. Put a copy of the store"
+              + " back that is as old as the queue, or a newer one of the queue; or accept them");
+    }
     try (Intake intake = ends.intake(pipeline, notice -> {}, false, () -> true)) {
       Set<SourcePartition> there = new HashSet<>();
       intake.look().stream().map(Source::partition).forEach(there::add);
@@ -115,9 +130,12 @@ public final class Setbacks {
     }
   }
 
+  private static boolean has(List<Setback> setbacks, Setback.Kind kind) {
+    return setbacks.stream().anyMatch(setback -> setback.kind() == kind);
+  }
+
   private Optional<String> forgottenQueue(Pipeline pipeline, List<Setback> setbacks) {
-    boolean forgotten = setbacks.stream().anyMatch(s -> s.kind() == Setback.Kind.FORGOTTEN);
-    return forgotten && ends.reads(pipeline.intake()).isPresent()
+    return has(setbacks, Setback.Kind.FORGOTTEN) && ends.reads(pipeline.intake()).isPresent()
         ? Optional.of(
             "the queue that it reads was removed with the state, so positions in it mean something"
                 + " else now. Give the pipeline another name, then it begins anew beside the rows"
@@ -220,6 +238,19 @@ public final class Setbacks {
               });
       giveUp(pipeline);
       for (Setback setback : find(pipeline)) {
+        if (setback.kind() == Setback.Kind.AHEAD) {
+          ends.acceptAhead(pipeline);
+          continue;
+        }
+        if (setback.kind() == Setback.Kind.REPLAYED) {
+          site.state()
+              .corrections()
+              .knowReplays(
+                  setback.gaps().stream()
+                      .map(gap -> ReplaySource.replay(gap.source()))
+                      .collect(Collectors.toSet()));
+          continue;
+        }
         Map<SourcePartition, Long> rows = new TreeMap<>();
         lostBySource(setback).forEach((source, n) -> rows.put(source, n.orElse(0)));
         if (setback.kind() != Setback.Kind.FORGOTTEN) {

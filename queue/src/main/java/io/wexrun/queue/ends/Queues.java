@@ -111,72 +111,82 @@ public final class Queues implements AutoCloseable {
   }
 
   /**
-   * What targets have of a queue's records: new ones do not get these positions.
+   * What targets have from positions that a queue does not have.
    *
    * @param name of a queue that may be there or not
-   * @param reached by source partition
-   * @throws OutsideException if positions are to be passed over, and another process appends
+   * @param reached up to where they have its records, by source partition
+   * @return the end of each partition where that is before
    */
-  public void pass(String name, Map<SourcePartition, Long> reached) {
-    Optional<Identity> identity = exists(name) ? identity(name) : Optional.empty();
-    if (identity.isEmpty()) {
-      return;
+  public Map<SourcePartition, Long> endsBefore(String name, Map<SourcePartition, Long> reached) {
+    Map<SourcePartition, Long> ends = new TreeMap<>();
+    Optional<Queue> there = reached.isEmpty() ? Optional.empty() : openToRead(name);
+    if (there.isEmpty()) {
+      return ends;
     }
     List<KnownSource> known = new ArrayList<>();
     site.readers(name).values().forEach(known::addAll);
-    Map<Integer, Long> passed = new TreeMap<>();
-    reached.forEach(
+    try (Queue queue = there.get()) {
+      reached.forEach(
+          (source, position) -> {
+            int number = QueueIntake.number(source);
+            Identity expected = QueueIntake.identity(queue.identity(), number);
+            boolean another =
+                known.stream()
+                    .filter(k -> k.partition().equals(source))
+                    .anyMatch(k -> !k.identity().orElse(expected).equals(expected));
+            if (!another
+                && number < queue.partitions()
+                && position > queue.partition(number).end()) {
+              ends.put(source, queue.partition(number).end());
+            }
+          });
+    }
+    return ends;
+  }
+
+  /**
+   * New records of a queue do not get positions that targets have passed.
+   *
+   * @param reached up to where they have its records, by source partition
+   * @throws OutsideException if another process appends
+   */
+  public void pass(String name, Map<SourcePartition, Long> reached) {
+    Map<SourcePartition, Long> passed = new TreeMap<>(reached);
+    passed.keySet().retainAll(endsBefore(name, reached).keySet());
+    passed.forEach(
         (source, position) -> {
-          Identity expected = QueueIntake.identity(identity.get(), QueueIntake.number(source));
-          boolean another =
-              known.stream()
-                  .filter(k -> k.partition().equals(source))
-                  .anyMatch(k -> !k.identity().orElse(expected).equals(expected));
-          if (!another) {
-            passed.merge(QueueIntake.number(source), position, Math::max);
-          }
+          int number = QueueIntake.number(source);
+          long[] positions = new long[number + 1];
+          positions[number] = position;
+          pass(open(name), positions);
         });
-    boolean beyond;
-    try (Queue queue = openToRead(name).orElseThrow()) {
-      beyond =
-          passed.entrySet().stream()
-              .anyMatch(
-                  e ->
-                      e.getKey() < queue.partitions()
-                          && e.getValue() > queue.partition(e.getKey()).end());
-    }
-    if (beyond) {
-      long[] positions = new long[passed.keySet().stream().mapToInt(n -> n + 1).max().orElse(0)];
-      passed.forEach((number, position) -> positions[number] = position);
-      pass(open(name), positions);
-    }
   }
 
   /**
    * Who has read records of a queue that it does not have any more; if they were appended again,
    * they would be read again.
    *
+   * @param readers the pipelines that read it, and up to where
    * @return for people
    */
-  public List<String> readBeyond(String name) {
+  public List<String> readBeyond(String name, Map<String, List<KnownSource>> readers) {
     List<String> beyond = new ArrayList<>();
     Optional<Queue> there = openToRead(name);
     try {
-      site.readers(name)
-          .forEach(
-              (pipeline, sources) ->
-                  sources.stream()
-                      .filter(source -> source.position() > 0 && isBeyond(there, source))
-                      .findFirst()
-                      .ifPresent(
-                          source ->
-                              beyond.add(
-                                  "pipeline "
-                                      + pipeline
-                                      + " has read "
-                                      + source.partition()
-                                      + " up to position "
-                                      + source.position())));
+      readers.forEach(
+          (pipeline, sources) ->
+              sources.stream()
+                  .filter(source -> source.position() > 0 && isBeyond(there, source))
+                  .findFirst()
+                  .ifPresent(
+                      source ->
+                          beyond.add(
+                              "pipeline "
+                                  + pipeline
+                                  + " has read "
+                                  + source.partition()
+                                  + " up to position "
+                                  + source.position())));
       if (there.isPresent()) {
         Queue queue = there.get();
         for (String group : queue.groups()) {
