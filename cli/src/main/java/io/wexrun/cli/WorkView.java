@@ -39,7 +39,7 @@ final class WorkView {
 
   /** A time with two digits or so. */
   static String time(Duration time) {
-    double seconds = time.toNanos() / NANOS;
+    double seconds = seconds(time);
     if (time.isNegative()) {
       return "-" + time(time.negated());
     } else if (seconds >= 60) {
@@ -50,6 +50,11 @@ final class WorkView {
     return seconds < 1
         ? Math.round(seconds * 1000) + " ms"
         : String.format(Locale.ROOT, seconds < 10 ? "%.1f s" : "%.0f s", seconds);
+  }
+
+  /** A time that comes from data may be longer than nanoseconds can count. */
+  private static double seconds(Duration time) {
+    return time.getSeconds() + time.getNano() / NANOS;
   }
 
   /** How far a pipeline is behind its source; empty if that is not known. */
@@ -262,8 +267,8 @@ final class WorkView {
         .ifPresent(
             average -> {
               Map<String, Object> seconds = new LinkedHashMap<>();
-              seconds.put("average", rounded(average.toNanos() / NANOS));
-              seconds.put("most", rounded(delays.most().orElse(average).toNanos() / NANOS));
+              seconds.put("average", rounded(seconds(average)));
+              seconds.put("most", rounded(seconds(delays.most().orElse(average))));
               fact.put(name, seconds);
             });
   }

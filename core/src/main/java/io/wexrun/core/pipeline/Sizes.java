@@ -1,6 +1,7 @@
 package io.wexrun.core.pipeline;
 
 import java.time.Duration;
+import java.time.temporal.ChronoUnit;
 import java.util.Locale;
 import java.util.Optional;
 import java.util.regex.Matcher;
@@ -10,6 +11,9 @@ import java.util.regex.Pattern;
 public final class Sizes {
   private static final Pattern SIZE = Pattern.compile("(\\d{1,18})\\s*(B|KB|MB|GB|TB)?");
   private static final Pattern DURATION = Pattern.compile("(\\d{1,15})\\s*(ms|s|m|h|d)");
+
+  /** What nanoseconds can count with room to spare. */
+  private static final Duration LONGEST = Duration.ofDays(36_525);
 
   private Sizes() {}
 
@@ -31,21 +35,26 @@ public final class Sizes {
     return number > Long.MAX_VALUE >> shift ? Optional.empty() : Optional.of(number << shift);
   }
 
-  /** A duration from {@code 500ms}, {@code 10s}, {@code 5m}, {@code 1h}, {@code 7d}. */
+  /**
+   * A duration from {@code 500ms}, {@code 10s}, {@code 5m}, {@code 1h}, {@code 7d}; empty too if it
+   * is longer than 100 years.
+   */
   public static Optional<Duration> duration(String text) {
     Matcher matcher = DURATION.matcher(text.trim());
     if (!matcher.matches()) {
       return Optional.empty();
     }
     long number = Long.parseLong(matcher.group(1));
-    return Optional.of(
+    ChronoUnit unit =
         switch (matcher.group(2)) {
-          case "ms" -> Duration.ofMillis(number);
-          case "s" -> Duration.ofSeconds(number);
-          case "m" -> Duration.ofMinutes(number);
-          case "h" -> Duration.ofHours(number);
-          default -> Duration.ofDays(number);
-        });
+          case "ms" -> ChronoUnit.MILLIS;
+          case "s" -> ChronoUnit.SECONDS;
+          case "m" -> ChronoUnit.MINUTES;
+          case "h" -> ChronoUnit.HOURS;
+          default -> ChronoUnit.DAYS;
+        };
+    boolean countable = number <= LONGEST.dividedBy(unit.getDuration());
+    return countable ? Optional.of(Duration.of(number, unit)) : Optional.empty();
   }
 
   /** A size as {@link #bytes} reads it, in the largest unit that is exact. */

@@ -10,15 +10,15 @@ import java.util.OptionalLong;
 
 /**
  * When the events of some rows happened: by the first column of their table that is a timestamp.
- * The times are in microseconds, measured from a time at which they were there.
+ * The times are in microseconds since 1970-01-01T00:00:00Z, and as extreme as the rows have them.
  *
  * @param count how many rows have such a time
- * @param base in microseconds since 1970-01-01T00:00:00Z
+ * @param base a time at which the rows were there
  * @param sum of the times behind the base; mostly negative
  * @param oldest the first one
  * @param newest the last one
  */
-record Moments(long count, long base, long sum, long oldest, long newest) {
+record Moments(long count, long base, double sum, long oldest, long newest) {
   static final Moments NONE = new Moments(0, 0, 0, 0, 0);
 
   /** Of rows; none if they have no such column. */
@@ -38,7 +38,7 @@ record Moments(long count, long base, long sum, long oldest, long newest) {
     }
     long[] values = times.values();
     long count = 0;
-    long sum = 0;
+    double sum = 0;
     long oldest = Long.MAX_VALUE;
     long newest = Long.MIN_VALUE;
     for (int i = 0; i < rows.count(); i++) {
@@ -46,9 +46,9 @@ record Moments(long count, long base, long sum, long oldest, long newest) {
       if (times.absent(row)) {
         continue;
       }
-      long time = values[row] - base;
+      long time = values[row];
       count++;
-      sum += time;
+      sum += (double) time - base;
       oldest = Math.min(oldest, time);
       newest = Math.max(newest, time);
     }
@@ -57,13 +57,18 @@ record Moments(long count, long base, long sum, long oldest, long newest) {
 
   /** When the last one happened, in microseconds since 1970; empty if there is none. */
   OptionalLong last() {
-    return count == 0 ? OptionalLong.empty() : OptionalLong.of(base + newest);
+    return count == 0 ? OptionalLong.empty() : OptionalLong.of(newest);
   }
 
   /** How long ago they were at a time, in microseconds since 1970. */
   Delays until(long now) {
     return count == 0
         ? Delays.NONE
-        : new Delays(count, count * (now - base) - sum, now - base - oldest, base + newest);
+        : new Delays(count, (double) count * (now - base) - sum, since(oldest, now), newest);
+  }
+
+  /** The longest time there is, if it was longer ago. */
+  private static long since(long time, long now) {
+    return now >= 0 && time < now - Long.MAX_VALUE ? Long.MAX_VALUE : now - time;
   }
 }
