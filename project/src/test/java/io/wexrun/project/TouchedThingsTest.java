@@ -563,7 +563,7 @@ class TouchedThingsTest {
         }
         case 7 -> {
           if (Files.exists(site.at("state-backup"))) {
-            acts.add("put state and queue back");
+            acts.add("put queue and state back");
             site.remove(".wexrun");
             site.copy("state-backup", ".wexrun");
           }
@@ -588,9 +588,14 @@ class TouchedThingsTest {
           .loaded()
           .forEach(
               (target, rows) -> {
-                if (!target.equals("q")) {
-                  assertThat(site.rows(target)).as("%s: %s", target, acts).isEqualTo(rows);
+                if (target.equals("q")) {
+                  return;
                 }
+                // A state that was put back may not know of a queue that is gone by then.
+                boolean older = acts.stream().anyMatch(act -> act.contains("state back"));
+                assertThat(site.rows(target))
+                    .as("%s: %s", target, acts)
+                    .satisfies(n -> assertThat(older ? Math.max(n, rows) : rows).isEqualTo(n));
               });
     }
     assertThat(site.tally("direct").counts().taken()).isEqualTo(site.lines);
@@ -611,6 +616,9 @@ class TouchedThingsTest {
           again &= found.whyNotAgain().isEmpty() && found.rereading().isEmpty();
         }
         acts.add(pipeline + (again ? " again" : " accept"));
+        if (!again) {
+          site.remove("state-backup"); // It knows nothing of what is lost now.
+        }
         site.settle(pipeline, again);
         site.run(pipeline);
       }

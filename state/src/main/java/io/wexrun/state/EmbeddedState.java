@@ -61,14 +61,19 @@ public final class EmbeddedState implements WorkspaceState {
       config.setSynchronous(SQLiteConfig.SynchronousMode.NORMAL);
       config.setTransactionMode(SQLiteConfig.TransactionMode.DEFERRED);
       config.setBusyTimeout(30_000);
-      Connection connection = config.createConnection("jdbc:sqlite:" + file);
+      Connection first = config.createConnection("jdbc:sqlite:" + file);
       try {
-        prepare(connection, folder, file);
-      } catch (SQLException | RuntimeException e) {
-        connection.close();
-        throw e;
+        prepare(first, folder, file);
+      } finally {
+        first.close();
       }
-      return new EmbeddedState(folder, new SqlDatabase(connection, file.toString()));
+      SqlDatabase.Opener opener =
+          () -> {
+            Connection connection = config.createConnection("jdbc:sqlite:" + file);
+            connection.setAutoCommit(false);
+            return connection;
+          };
+      return new EmbeddedState(folder, new SqlDatabase(opener, file.toString()));
     } catch (SQLException | IOException e) {
       throw new OutsideException(
           "cannot open the workspace's state " + file + ": " + e.getMessage(), e);
@@ -104,7 +109,6 @@ public final class EmbeddedState implements WorkspaceState {
       statement.execute(SqlHistory.TABLE);
       statement.execute(SqlRunHistory.TABLE);
     }
-    connection.setAutoCommit(false);
   }
 
   private static boolean isAnyHeld(Path folder) throws IOException {

@@ -7,24 +7,37 @@ import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.time.Duration;
 
-/** One connection to a database, used in transactions. For several threads, one at a time. */
+/**
+ * One connection to a database, used in transactions. After a failure nobody knows in which state
+ * the connection is, as SQLite ends a transaction by itself when the disk is full: it is closed,
+ * and opened again when it is needed. For several threads, one at a time.
+ */
 final class SqlDatabase implements AutoCloseable {
   /** What SQLite says if somebody else writes. */
   private static final int BUSY = 5;
 
   private static final Duration PATIENCE = Duration.ofSeconds(30);
 
-  private final Connection connection;
+  private final Opener opener;
   private final String name;
+  private Connection connection;
+  private boolean closed;
+
+  /** Opens a connection that does not commit by itself. */
+  @FunctionalInterface
+  interface Opener {
+    Connection open() throws SQLException;
+  }
 
   /**
-   * A database on a connection that does not commit by itself; closes it.
+   * A database that is open from now on.
    *
    * @param name for messages
    */
-  SqlDatabase(Connection connection, String name) {
-    this.connection = connection;
+  SqlDatabase(Opener opener, String name) throws SQLException {
+    this.opener = opener;
     this.name = name;
+    this.connection = opener.open();
   }
 
   /** Work on the connection, as one transaction. */
@@ -48,6 +61,12 @@ final class SqlDatabase implements AutoCloseable {
   synchronized <T> T transaction(String what, Work<T> work) {
     long until = System.nanoTime() + PATIENCE.toNanos();
     try {
+      if (connection == null) {
+        if (closed) {
+          throw new SQLException("it is closed");
+        }
+        connection = opener.open();
+      }
       while (true) {
         try {
           T result = work.on(connection);
@@ -57,11 +76,11 @@ final class SqlDatabase implements AutoCloseable {
           if (e.getErrorCode() != BUSY || System.nanoTime() > until) {
             throw e;
           }
-          rollback(e); // Another process has written since this transaction began to read.
+          connection.rollback(); // Somebody has written since this transaction began to read.
         }
       }
     } catch (SQLException e) {
-      rollback(e);
+      discard(e);
       throw new OutsideException(
           "cannot "
               + what
@@ -72,14 +91,15 @@ final class SqlDatabase implements AutoCloseable {
               + ". Nothing was changed; mend that and run again",
           e);
     } catch (RuntimeException e) {
-      rollback(e);
+      discard(e);
       throw e;
     }
   }
 
-  private void rollback(Exception cause) {
-    try {
-      connection.rollback();
+  /** Closing a connection rolls back what is not committed. */
+  private void discard(Exception cause) {
+    try (Connection unknown = connection) {
+      connection = null;
     } catch (SQLException e) {
       cause.addSuppressed(e);
     }
@@ -114,8 +134,9 @@ final class SqlDatabase implements AutoCloseable {
 
   @Override
   public synchronized void close() {
-    try {
-      connection.close();
+    closed = true;
+    try (Connection open = connection) {
+      connection = null;
     } catch (SQLException e) {
       throw new OutsideException("cannot close " + name + ": " + e.getMessage(), e);
     }

@@ -111,6 +111,14 @@ public interface Intake extends AutoCloseable {
    */
   default void accounted(Map<SourcePartition, Long> positions) {}
 
+  /**
+   * Whether the tally can be written. While it cannot, as when its disk is full, nothing that is
+   * handed out is ever done, and who receives takes nothing more. May come from any thread.
+   *
+   * @param why empty once it can be written again
+   */
+  default void unaccountable(Optional<String> why) {}
+
   /** Gives back what is open. What was handed out may still be accounted for by a later run. */
   @Override
   void close();

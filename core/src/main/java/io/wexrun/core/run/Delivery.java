@@ -686,7 +686,13 @@ final class Delivery {
     if (accounts.isEmpty()) {
       return;
     }
-    parts.tally().account(parts.pipeline().name(), accounts);
+    try {
+      parts.tally().account(parts.pipeline().name(), accounts);
+    } catch (OutsideException e) {
+      parts.intake().unaccountable(Optional.of(e.getMessage()));
+      throw e;
+    }
+    parts.intake().unaccountable(Optional.empty());
     parts.channel().accounted(accounts);
     Map<SourcePartition, Long> ends = new TreeMap<>();
     accounts.forEach(account -> ends.put(account.source(), account.to()));

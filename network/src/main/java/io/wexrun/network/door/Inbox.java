@@ -25,6 +25,7 @@ public final class Inbox implements AutoCloseable {
   private final Deque<Runnable> waiting = new ArrayDeque<>();
   private long held;
   private boolean behindTooFar;
+  private boolean shut;
   private long lookedAt = System.nanoTime() - LOOK;
   private boolean last;
   private boolean closed;
@@ -80,7 +81,20 @@ public final class Inbox implements AutoCloseable {
 
   /** Whether a parcel of a weight would be taken now. */
   private boolean hasRoom(long bytes) {
-    return last || (held == 0 || held + bytes <= room) && !isBehind();
+    return last || !shut && (held == 0 || held + bytes <= room) && !isBehind();
+  }
+
+  /** Takes nothing, or takes again what comes. */
+  void shut(boolean now) {
+    synchronized (this) {
+      shut = now;
+    }
+    wake();
+  }
+
+  /** Whether nothing is taken, however much room there is: what came could not be accounted for. */
+  public synchronized boolean isShut() {
+    return shut;
   }
 
   private boolean isBehind() {

@@ -127,6 +127,13 @@ final class ReceivedIntake implements Intake {
   }
 
   @Override
+  public void unaccountable(Optional<String> why) {
+    if (inbox != null && inbox.isShut() != why.isPresent()) {
+      inbox.shut(why.isPresent());
+    }
+  }
+
+  @Override
   public void close() {
     if (entrance != null) {
       entrance.close();

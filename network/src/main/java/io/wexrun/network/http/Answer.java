@@ -55,6 +55,12 @@ public record Answer(
           Map.entry(TOO_MANY, "too much at once"),
           Map.entry(UNAVAILABLE, "it cannot be stored now"));
 
+  /** To who sends while nothing can be accounted for. */
+  public static Answer shut() {
+    return problem(UNAVAILABLE, "what comes cannot be accounted for now: send it again later")
+        .with("retry-after", "5");
+  }
+
   /** What was taken. */
   static Answer taken(long records, boolean repeated) {
     String facts = "{\"taken\":" + records + (repeated ? ",\"repeated\":true}" : "}");

@@ -105,7 +105,12 @@ final class HttpReception implements Route.Taker {
       return;
     }
     if (stored.isEmpty()) {
-      fail(key, answer, Exchange.tooMuch("the queue is full, or read too slowly"));
+      fail(
+          key,
+          answer,
+          inbox.isShut()
+              ? Answer.shut()
+              : Exchange.tooMuch("the queue is full, or read too slowly"));
       return;
     }
     stored

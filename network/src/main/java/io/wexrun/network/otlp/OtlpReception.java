@@ -132,9 +132,11 @@ final class OtlpReception implements Route.Taker {
         inbox.put(new Parcel(-1, records, NOTHING, Map.of(), ""));
     if (stored.isEmpty()) {
       throw new RefusedException(
-          Answer.problem(
-                  Answer.TOO_MANY, "the queue is full, or read too slowly: send it again later")
-              .with("retry-after", "1"));
+          inbox.isShut()
+              ? Answer.shut()
+              : Answer.problem(
+                      Answer.TOO_MANY, "the queue is full, or read too slowly: send it again later")
+                  .with("retry-after", "1"));
     }
     return stored
         .get()
