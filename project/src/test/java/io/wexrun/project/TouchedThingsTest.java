@@ -25,8 +25,10 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
 import java.util.SplittableRandom;
+import java.util.concurrent.TimeUnit;
 import java.util.stream.Stream;
 import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.Timeout;
 import org.junit.jupiter.api.io.TempDir;
 
 /** What operators do to stores, queues, the state and names between runs. */
@@ -511,6 +513,7 @@ class TouchedThingsTest {
 
   /** Whatever is done, each row is there once at the end, or the books say that it is lost. */
   @Test
+  @Timeout(value = 2, unit = TimeUnit.HOURS)
   void noHistoryOfActsLosesOrDoublesARowUntold() {
     Seeds.each(4, seed -> live(new Site(base.resolve("s" + seed)), new SplittableRandom(seed)));
   }

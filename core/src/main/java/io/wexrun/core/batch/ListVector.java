@@ -25,6 +25,7 @@ public final class ListVector extends Vector {
   public void append() {
     int row = grow();
     if (row + 2 > offsets.length) {
+      Growth.by(4L * offsets.length);
       offsets = Arrays.copyOf(offsets, offsets.length * 2);
     }
     offsets[row + 1] = elements.size();

@@ -15,6 +15,7 @@ public final class LongVector extends Vector {
   public void append(long value) {
     int row = grow();
     if (row == values.length) {
+      Growth.by(8L * row);
       values = Arrays.copyOf(values, row * 2);
     }
     values[row] = value;

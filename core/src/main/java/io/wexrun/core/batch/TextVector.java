@@ -73,9 +73,11 @@ public final class TextVector extends Vector {
       // The rows so far tell how much the rest will take; an eighth more saves a second growth.
       long foreseen = row < SAMPLE ? 0 : bytes * (long) (offsets.length - 1) / row * 9 / 8;
       long wanted = Math.max(bytes, Math.max(foreseen, data.length * 3L / 2));
+      Growth.by(wanted - data.length);
       data = Arrays.copyOf(data, (int) Math.min(Integer.MAX_VALUE - 8, wanted));
     }
     if (row + 2 > offsets.length) {
+      Growth.by(4L * offsets.length);
       offsets = Arrays.copyOf(offsets, offsets.length * 2);
     }
   }

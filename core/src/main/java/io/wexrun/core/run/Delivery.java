@@ -10,12 +10,15 @@ import io.wexrun.core.pipeline.Route;
 import io.wexrun.core.schema.Instants;
 import io.wexrun.core.shape.Shaped;
 import io.wexrun.core.shape.Shaper;
+import io.wexrun.core.shape.UnshapeableException;
 import io.wexrun.core.tally.Account;
 import io.wexrun.core.tally.Counts;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.Receipt;
 import io.wexrun.core.target.Refusal;
+import java.util.ArrayDeque;
 import java.util.Comparator;
+import java.util.Deque;
 import java.util.HashMap;
 import java.util.HashSet;
 import java.util.LinkedHashMap;
@@ -47,7 +50,7 @@ final class Delivery {
 
     record Committed(Buffer.Sent sent, Receipt receipt) implements Event {}
 
-    record Unshaped(Throwable cause) implements Event {}
+    record Unshaped(long number, Throwable cause) implements Event {}
 
     record Uncommitted(Buffer.Sent sent, Throwable cause) implements Event {}
 
@@ -101,6 +104,13 @@ final class Delivery {
   private final Map<Range, Block> raw = new ConcurrentHashMap<>();
   private final Map<Long, Event.Done> early = new HashMap<>();
   private final Map<Long, Long> weights = new HashMap<>();
+
+  /**
+   * What is made of a block beyond its usual weight, and the parts of it that are left to shape.
+   */
+  private final Map<Long, Long> extras = new HashMap<>();
+
+  private final Map<Long, Deque<Block>> parted = new HashMap<>();
   private final Map<Long, Shaping> shaping = new ConcurrentHashMap<>();
   private final Set<Long> stuck = new HashSet<>();
   private final Books books = new Books();
@@ -108,6 +118,7 @@ final class Delivery {
   private final Memory.Share window;
   private final Memory.Share rows;
   private long dispatched;
+  private long tasks;
   private long returned;
   private long absorbed;
   private volatile Situation situation = Situation.NONE;
@@ -351,7 +362,7 @@ final class Delivery {
         wait = Math.min(wait, Math.max(1, Math.min(AGE_MILLIS, buffer.dueIn(now))));
       }
     }
-    boolean works = !books.isEmpty() || returned < dispatched;
+    boolean works = !books.isEmpty() || returned < tasks;
     return works ? Math.min(wait, AGE_MILLIS) : wait;
   }
 
@@ -374,9 +385,14 @@ final class Delivery {
         window.take(bytes);
         long number = dispatched++;
         weights.put(number, bytes);
-        lanes.shaping().execute(() -> shape(number, part));
+        begin(number, part);
       }
     }
+  }
+
+  private void begin(long number, Block block) {
+    tasks++;
+    lanes.shaping().execute(() -> shape(number, block));
   }
 
   private static long shareOf(Block part, Block whole) {
@@ -394,8 +410,7 @@ final class Delivery {
       sheet.shaped(shaped.efforts());
       tell(new Event.Done(number, shaped, moments));
     } catch (Throwable e) {
-      // Whatever it is, the next turn ends the attempt with it.
-      tell(new Event.Unshaped(e));
+      tell(new Event.Unshaped(number, e));
     } finally {
       shaping.remove(number);
     }
@@ -410,7 +425,7 @@ final class Delivery {
       long usual = USUAL_TIMES * done.shaped().block().length();
       long more = Math.max(0, done.shaped().allocated() - usual);
       window.take(more);
-      weights.merge(done.number(), more, Long::sum);
+      extras.put(done.number(), more);
       return false;
     }
     if (event instanceof Event.Committed committed) {
@@ -419,6 +434,12 @@ final class Delivery {
     }
     if (event instanceof Event.Unshaped unshaped) {
       returned++;
+      if (unshaped.cause() instanceof UnshapeableException whole) {
+        Deque<Block> left = parted.computeIfAbsent(unshaped.number(), number -> new ArrayDeque<>());
+        left.addFirst(whole.parts().get(1));
+        begin(unshaped.number(), whole.parts().get(0));
+        return false;
+      }
       throw unshaped.cause();
     }
     if (event instanceof Event.Uncommitted uncommitted) {
@@ -431,7 +452,7 @@ final class Delivery {
   /** After a failure: waits for lanes and flushes, so that nobody uses what is closed next. */
   private void awaitOthers() {
     boolean interrupted = false;
-    while (returned < dispatched || buffers.values().stream().anyMatch(Buffer::busy)) {
+    while (returned < tasks || buffers.values().stream().anyMatch(Buffer::busy)) {
       try {
         Event event = events.take();
         if (event instanceof Event.Done || event instanceof Event.Unshaped) {
@@ -467,8 +488,15 @@ final class Delivery {
       if (done == null) {
         return;
       }
-      window.give(weights.remove(absorbed));
-      absorbed++;
+      window.give(extras.remove(absorbed));
+      Deque<Block> left = parted.getOrDefault(absorbed, new ArrayDeque<>());
+      if (left.isEmpty()) {
+        parted.remove(absorbed);
+        window.give(weights.remove(absorbed));
+        absorbed++;
+      } else {
+        begin(absorbed, left.removeFirst()); // Only now: there is memory for one part at a time.
+      }
       enter(done.shaped(), done.moments(), now);
       flushDue();
       dispatch();

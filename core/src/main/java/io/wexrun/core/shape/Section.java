@@ -1,6 +1,10 @@
 package io.wexrun.core.shape;
 
 import io.wexrun.core.batch.Batch;
+import io.wexrun.core.batch.Growth;
+import io.wexrun.core.batch.Vector;
+import io.wexrun.core.batch.Vectors;
+import io.wexrun.core.dead.Reason;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
 import io.wexrun.core.pipeline.StepDefinition;
@@ -8,6 +12,7 @@ import io.wexrun.core.schema.Schema;
 import io.wexrun.core.step.Rejects;
 import io.wexrun.core.step.Step;
 import io.wexrun.core.step.StepContext;
+import io.wexrun.core.step.StepFailures;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
@@ -65,13 +70,48 @@ record Section(List<Placed> steps, Schema output) {
     steps.forEach(placed -> schemas.put(placed.path, placed.step.output()));
   }
 
-  /** Runs the steps; {@code behind} is shown each one's batch. */
+  /** A step failed on a batch of several records, or makes too much of them. */
+  static final class StepFailedException extends RuntimeException {
+    private static final long serialVersionUID = 1;
+
+    private StepFailedException(Throwable cause) {
+      super(cause.getMessage(), cause);
+    }
+  }
+
+  /** Runs a step; a single record that it fails on dies. */
+  private static Batch apply(Step step, Batch batch, Rejects rejects) {
+    int records = batch.records().count();
+    try {
+      Growth.begin(Growth.limit(records), batch.allocated());
+      return step.apply(batch, rejects);
+    } catch (Exception | Error e) {
+      if (!StepFailures.areOfRecord(e)) {
+        throw e;
+      }
+      if (records > 1) {
+        throw new StepFailedException(e);
+      }
+      rejects.reject(0, Reason.FAILED_STEP, "", StepFailures.detail(e));
+      List<Vector> none =
+          step.output().columns().stream().map(c -> Vectors.forType(c.type(), 0)).toList();
+      return new Batch(step.output(), none, 0, batch.records(), new int[0]);
+    } finally {
+      Growth.end();
+    }
+  }
+
+  /**
+   * Runs the steps; {@code behind} is shown each one's batch.
+   *
+   * @throws StepFailedException if one of them fails, and there are several records
+   */
   Batch apply(Batch batch, Rejects rejects, Efforts efforts, BiConsumer<String, Batch> behind) {
     Batch now = batch;
     efforts.begin(batch, rejects);
     for (Placed placed : steps) {
       rejects.step(placed.path);
-      now = placed.step.apply(now, rejects);
+      now = apply(placed.step, now, rejects);
       efforts.end(placed.path, now, rejects);
       behind.accept(placed.path, now);
     }

@@ -38,6 +38,7 @@ import java.util.Optional;
 import java.util.Set;
 import java.util.TreeMap;
 import java.util.function.BiConsumer;
+import java.util.function.Consumer;
 import java.util.function.Function;
 
 /**
@@ -289,20 +290,7 @@ public final class Shaper {
       boolean last = next == records.count();
       if (last || records.end(next) - records.start(begin) > longest) {
         long end = last ? block.end() : records.position(next);
-        long start = from;
-        Framing part = ignored -> block.framing().cut(block).since(start).before(end);
-        parts.add(
-            new Block(
-                block.source(),
-                from,
-                end,
-                block.data(),
-                block.length(),
-                part,
-                block.header(),
-                block.taken(),
-                block.written(),
-                block.place()));
+        parts.add(part(block, from, end));
         from = end;
         begin = next;
       }
@@ -310,14 +298,53 @@ public final class Shaper {
     return parts.isEmpty() ? List.of(block) : parts;
   }
 
-  /** Shapes and routes the records of a block. */
+  private static Block part(Block block, long from, long end) {
+    Framing part = ignored -> block.framing().cut(block).since(from).before(end);
+    return new Block(
+        block.source(),
+        from,
+        end,
+        block.data(),
+        block.length(),
+        part,
+        block.header(),
+        block.taken(),
+        block.written(),
+        block.place());
+  }
+
+  /**
+   * Shapes and routes the records of a block.
+   *
+   * @throws UnshapeableException if the block has several records, and a step fails on them or
+   *     makes more of them than there is memory for: then its parts are to be shaped
+   */
   public Shaped shape(Block block) {
-    return shape(block, new Efforts(), block.records(), false, (step, batch) -> {});
+    Records records = block.records();
+    try {
+      return shape(block, new Efforts(), records, false, (step, batch) -> {});
+    } catch (Section.StepFailedException e) {
+      long middle = records.position(records.count() / 2);
+      throw new UnshapeableException(
+          List.of(part(block, block.first(), middle), part(block, middle, block.end())),
+          e.getCause());
+    }
+  }
+
+  /** Shapes a block, in as many parts as it takes, one after the other. */
+  public void shape(Block block, Consumer<Shaped> taker) {
+    try {
+      taker.accept(shape(block));
+    } catch (UnshapeableException e) {
+      e.parts().forEach(part -> shape(part, taker));
+    }
   }
 
   /** How many records of a block die. */
   public long deaths(Block block) {
-    return shape(block).dead().count();
+    long[] deaths = new long[1];
+    shape(block, shaped -> deaths[0] += shaped.dead().count());
+    return deaths[0];
   }
 
   /** Shapes a block's records and tells of each what every step made of it. */

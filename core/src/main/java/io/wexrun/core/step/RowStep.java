@@ -1,6 +1,7 @@
 package io.wexrun.core.step;
 
 import io.wexrun.core.batch.Batch;
+import io.wexrun.core.batch.GrowthException;
 import io.wexrun.core.batch.Vector;
 import io.wexrun.core.batch.Vectors;
 import io.wexrun.core.dead.Reason;
@@ -104,9 +105,15 @@ public final class RowStep implements Step {
       if (!rows.dropped()) {
         return rows.added();
       }
+    } catch (GrowthException e) {
+      throw e; // The other rows may be to blame.
     } catch (Exception e) {
-      String what = e.getMessage() == null ? "" : ": " + e.getMessage();
-      rejects.reject(record, Reason.FAILED_STEP, "", e.getClass().getSimpleName() + what);
+      rejects.reject(record, Reason.FAILED_STEP, "", StepFailures.detail(e));
+    } catch (Error e) {
+      if (!StepFailures.areOfRecord(e)) {
+        throw e;
+      }
+      rejects.reject(record, Reason.FAILED_STEP, "", StepFailures.detail(e));
     }
     for (Vector column : columns) {
       column.truncate(Math.min(count, column.size()));

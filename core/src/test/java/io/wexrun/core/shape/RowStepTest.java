@@ -1,6 +1,7 @@
 package io.wexrun.core.shape;
 
 import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import io.wexrun.core.batch.Batch;
 import io.wexrun.core.batch.DoubleVector;
@@ -13,6 +14,7 @@ import io.wexrun.core.schema.Schema;
 import io.wexrun.core.schema.Type;
 import io.wexrun.core.step.Rejects;
 import io.wexrun.core.step.RowStep;
+import io.wexrun.core.step.Step;
 import java.time.Instant;
 import java.util.ArrayList;
 import java.util.List;
@@ -94,6 +96,60 @@ class RowStepTest {
             });
     assertThat(rows(step.apply(batch(), rejects))).containsExactly("0: a 0", "2: - 2");
     assertThat(rejects.rejected(1)).isTrue();
+    assertThat(rejects.reasons().toString()).isEqualTo("{failed-step=1}");
+  }
+
+  @Test
+  void anErrorIsAFailureUnlessItIsTheMachines() {
+    for (Error error :
+        List.of(
+            new AssertionError("no"), new StackOverflowError(), new NoClassDefFoundError("x"))) {
+      Rejects rejects = new Rejects();
+      RowStep step =
+          new RowStep(
+              INPUT,
+              (row, rows) -> {
+                if (row.number("n").orElseThrow() == 1) {
+                  throw error;
+                }
+              });
+      assertThat(rows(step.apply(batch(), rejects))).containsExactly("0: a 0", "2: - 2");
+      assertThat(rejects.reasons().toString()).isEqualTo("{failed-step=1}");
+    }
+    RowStep step =
+        new RowStep(
+            INPUT,
+            (row, rows) -> {
+              throw new OutOfMemoryError("made up");
+            });
+    assertThatThrownBy(() -> step.apply(batch(), new Rejects())).hasMessage("made up");
+  }
+
+  /** A step of batches does not say which record is to blame: a record alone is. */
+  @Test
+  void aStepThatFailsOnABatchKillsTheRecordOnWhichItFailsAlone() {
+    Step fails =
+        new Step() {
+          @Override
+          public Schema output() {
+            return INPUT;
+          }
+
+          @Override
+          public Batch apply(Batch batch, Rejects rejects) {
+            throw new AssertionError("made up");
+          }
+        };
+    Section section = new Section(List.of(new Section.Placed(fails, "shape[0].x")), INPUT);
+    assertThatThrownBy(
+            () -> section.apply(batch(), new Rejects(), new Efforts(), (path, batch) -> {}))
+        .isInstanceOf(Section.StepFailedException.class);
+    byte[] data = {'x'};
+    Records one = Records.atBytes(data, new int[] {0}, new int[] {1}, 1, 0, null);
+    Batch single = batch().only(new int[] {0}, 1);
+    Batch alone = new Batch(INPUT, single.columns(), 1, one, new int[] {0});
+    Rejects rejects = new Rejects();
+    assertThat(section.apply(alone, rejects, new Efforts(), (path, batch) -> {}).rows()).isZero();
     assertThat(rejects.reasons().toString()).isEqualTo("{failed-step=1}");
   }
 

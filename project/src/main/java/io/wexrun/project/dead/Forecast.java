@@ -55,7 +55,7 @@ public final class Forecast {
       Optional<Block> block = intake.poll(Duration.ZERO);
       while (block.isPresent()) {
         for (Block part : shaper.cut(block.get())) {
-          add(part, shaper.shape(part), letters, sums);
+          shaper.shape(part, shaped -> add(shaped.block(), shaped, letters, sums));
         }
         block = intake.poll(Duration.ZERO);
       }

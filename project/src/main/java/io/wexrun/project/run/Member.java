@@ -87,6 +87,8 @@ public final class Member {
   private Optional<Instant> next = Optional.empty();
   private long failures;
   private Duration delay;
+  private String lastBug = "";
+  private long bugTimes;
   private String told = "";
   private boolean stopped;
   private boolean paused;
@@ -460,8 +462,7 @@ public final class Member {
 
   private void failed(Throwable failure) {
     if (!(failure instanceof OutsideException)) {
-      System.getLogger(Member.class.getName())
-          .log(System.Logger.Level.ERROR, "pipeline " + name + " failed by a bug", failure);
+      logBug(failure);
     }
     boolean lasting = failure instanceof OutsideException outside && outside.lasting();
     long millis;
@@ -483,6 +484,22 @@ public final class Member {
     }
     tell("failed, and is started again after a while: " + message(failure));
     threads.schedule(this::attempt, millis, TimeUnit.MILLISECONDS);
+  }
+
+  /** Where it failed is logged once; that it fails again, when it has failed twice as often. */
+  private void logBug(Throwable failure) {
+    StackTraceElement[] places = failure.getStackTrace();
+    String bug = failure + (places.length == 0 ? "" : " " + places[0]);
+    bugTimes = bug.equals(lastBug) ? bugTimes + 1 : 1;
+    lastBug = bug;
+    System.Logger log = System.getLogger(Member.class.getName());
+    if (bugTimes == 1) {
+      log.log(System.Logger.Level.ERROR, "pipeline " + name + " failed by a bug", failure);
+    } else if (Long.bitCount(bugTimes) == 1) {
+      log.log(
+          System.Logger.Level.ERROR,
+          "pipeline " + name + " failed " + bugTimes + " times by the same bug: " + failure);
+    }
   }
 
   private static String message(Throwable failure) {
