@@ -3,6 +3,7 @@ package io.wexrun.cli;
 import io.wexrun.core.dead.DeadLetter;
 import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.MistakesException;
+import io.wexrun.core.diagnose.Shown;
 import io.wexrun.core.schema.Instants;
 import io.wexrun.core.shape.RecordTrial;
 import io.wexrun.project.Workspace;
@@ -173,8 +174,12 @@ final class DeadShowCommand implements Callable<Integer> {
             part ->
                 terminal.out.println(
                     "  for row " + (part.row() + 1) + " of the record in " + part.target()));
-    record.key().ifPresent(key -> terminal.out.println("  key " + WorkspaceDead.text(key)));
-    record.headers().forEach((name, value) -> terminal.out.println("  " + name + ": " + value));
+    record
+        .key()
+        .ifPresent(key -> terminal.out.println("  key " + Shown.line(WorkspaceDead.text(key))));
+    record
+        .headers()
+        .forEach((name, value) -> terminal.out.println("  " + Shown.line(name + ": " + value)));
     if (record.header().length > 0) {
       terminal.out.println(
           "  header of its source: "

@@ -1,6 +1,7 @@
 package io.wexrun.cli;
 
 import io.wexrun.core.dead.DeadLetter;
+import io.wexrun.core.diagnose.Shown;
 import io.wexrun.core.schema.Instants;
 import io.wexrun.project.facts.KeptLetter;
 import java.time.temporal.ChronoUnit;
@@ -26,7 +27,7 @@ final class DeadView {
             + letter.death().step()
             + (letter.death().field().isEmpty() ? "" : "  field " + letter.death().field())
             + terminal.style(Terminal.Style.DIM, "  letter " + kept.place()));
-    terminal.out.println("  " + letter.death().detail());
+    terminal.out.println("  " + Shown.line(letter.death().detail()));
     terminal.out.println("  " + terminal.style(Terminal.Style.DIM, raw(letter, 160)));
   }
 

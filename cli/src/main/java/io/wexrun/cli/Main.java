@@ -66,6 +66,8 @@ public final class Main implements Runnable {
 
   /** Runs the command and ends the process with its exit code. */
   public static void main(String[] args) {
+    // Warnings of the library are lines like the others.
+    System.setProperty("java.util.logging.SimpleFormatter.format", "wexrun: %5$s%6$s%n");
     System.setProperty(Hold.COMMAND_PROPERTY, ("wexrun " + String.join(" ", args)).strip());
     // A client that asks for a new handshake over and over would keep a core busy.
     System.setProperty("jdk.tls.rejectClientInitiatedRenegotiation", "true");

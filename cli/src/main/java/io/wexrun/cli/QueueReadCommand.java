@@ -152,7 +152,7 @@ final class QueueReadCommand implements Callable<Integer> {
 
   private void write(QueueRecord record) {
     switch (form) {
-      case TEXT -> terminal.out.println(record.text());
+      case TEXT -> terminal.records.println(record.text());
       case JSON -> terminal.out.println(Terminal.compact(facts(record)));
       case HEX ->
           terminal.out.println(

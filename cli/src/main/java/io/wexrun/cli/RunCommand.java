@@ -95,6 +95,13 @@ final class RunCommand implements Callable<Integer> {
   private boolean preview;
 
   @Option(
+      names = "--as-new",
+      description =
+          "Begin a pipeline anew that seems to be renamed, instead of refusing it: it loads"
+              + " everything again.")
+  private boolean asNew;
+
+  @Option(
       names = "--strict",
       description = "End all pipelines at the first failure, instead of waiting and trying again.")
   private boolean strict;
@@ -151,6 +158,7 @@ final class RunCommand implements Callable<Integer> {
       RunOptions options = RunOptions.untilDrained(once).withChoice(choice);
       options = lanes > 0 ? options.withLanes(lanes) : options;
       options = strict ? options.strictly() : options;
+      options = asNew ? options.withAsNew() : options;
       Optional<Duration> patience = Sizes.duration(slow).filter(d -> !d.isZero());
       if (patience.isEmpty()) {
         throw new ParameterException(spec.commandLine(), "--slow-flush is a time such as 30s");

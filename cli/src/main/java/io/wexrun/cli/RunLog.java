@@ -1,6 +1,7 @@
 package io.wexrun.cli;
 
 import io.wexrun.core.diagnose.Failure;
+import io.wexrun.core.diagnose.Shown;
 import io.wexrun.core.run.Notice;
 import io.wexrun.core.run.RunListener;
 import java.io.IOException;
@@ -72,6 +73,7 @@ final class RunLog implements RunListener, AutoCloseable {
 
   private void say(Instant at, boolean warning, String pipeline, String event, String text) {
     String level = warning ? "warning" : "info";
+    String shown = Shown.masked(text);
     String line;
     if (json) {
       Map<String, Object> facts = new LinkedHashMap<>();
@@ -81,10 +83,10 @@ final class RunLog implements RunListener, AutoCloseable {
       if (!pipeline.isEmpty()) {
         facts.put("pipeline", pipeline);
       }
-      facts.put("text", text);
+      facts.put("text", shown);
       line = JSON.writeValueAsString(facts);
     } else {
-      String what = (pipeline.isEmpty() ? "" : pipeline + ": ") + text.replace("\n", " ");
+      String what = (pipeline.isEmpty() ? "" : pipeline + ": ") + Shown.line(shown);
       line =
           file.isPresent()
               ? at.truncatedTo(ChronoUnit.MILLIS)

@@ -54,7 +54,8 @@ final class RunPages {
     try {
       List<Tally> books =
           workspace.tally().stream().filter(t -> names.contains(t.pipeline())).toList();
-      String text = new Figures(now, books, workspace.queues().facts()).text();
+      String text =
+          new Figures(now, books, workspace.queues().facts(), workspace.refusals()).text();
       return new Answer(Answer.OK, Map.of(), Figures.TYPE, text.getBytes(StandardCharsets.UTF_8));
     } catch (OutsideException e) {
       return Answer.problem(Answer.UNAVAILABLE, e.getMessage());

@@ -1,18 +1,19 @@
 package io.wexrun.cli;
 
+import io.wexrun.core.diagnose.Shown;
 import java.io.FilterOutputStream;
 import java.io.IOException;
 import java.io.OutputStream;
 import java.nio.charset.StandardCharsets;
-import java.util.Locale;
 import java.util.UUID;
 
 /**
- * What a person looks at: bytes in UTF-8, in which characters are shown that would steer the
- * terminal or hide what is there. Those are controls but for line feed and tab, the controls of
- * U+0080 to U+009F, format characters such as those for the direction of text, line separators, and
- * bytes that are not UTF-8. The command's own sequences begin with {@link #ESCAPE}, which no data
- * can hold, since nobody knows it before the process starts.
+ * What is told to people, on a terminal or in a pipe that may end in one: bytes in UTF-8, in which
+ * characters are shown that would steer the terminal or hide what is there. Those are controls but
+ * for line feed and tab, the controls of U+0080 to U+009F, format characters such as those for the
+ * direction of text, line separators, and bytes that are not UTF-8. The command's own sequences
+ * begin with {@link #ESCAPE}, which no data can hold, since nobody knows it before the process
+ * starts.
  */
 final class SafeStream extends FilterOutputStream {
   /** Stands for ESC in the command's own sequences. */
@@ -90,7 +91,7 @@ final class SafeStream extends FilterOutputStream {
     if (text.codePointCount(0, text.length()) != 1
         || code == 0xFFFD && character[0] != (byte) 0xEF) {
       showHeld();
-    } else if (isShown(code)) {
+    } else if (Shown.steers(code)) {
       length = 0;
       show(code);
     } else {
@@ -108,28 +109,7 @@ final class SafeStream extends FilterOutputStream {
   }
 
   private void show(int code) throws IOException {
-    out.write(shown(code).getBytes(StandardCharsets.US_ASCII));
-  }
-
-  /**
-   * A character that is not to be seen as it is, as it is written: {@code \x1b}, a backslash with
-   * {@code u202e}.
-   */
-  static String shown(int code) {
-    return String.format(Locale.ROOT, code < 0x100 ? "\\x%02x" : "\\u%04x", code);
-  }
-
-  /** Whether a character is written out instead of being passed on. */
-  static boolean isShown(int code) {
-    if (code == '\n' || code == '\t') {
-      return false;
-    }
-    int type = Character.getType(code);
-    return type == Character.CONTROL
-        || type == Character.FORMAT
-        || type == Character.LINE_SEPARATOR
-        || type == Character.PARAGRAPH_SEPARATOR
-        || type == Character.SURROGATE;
+    out.write(Shown.written(code).getBytes(StandardCharsets.US_ASCII));
   }
 
   @Override

@@ -1,6 +1,7 @@
 package io.wexrun.cli;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.diagnose.Shown;
 import java.io.BufferedOutputStream;
 import java.io.FileDescriptor;
 import java.io.FileOutputStream;
@@ -48,6 +49,10 @@ final class Terminal {
   private final InputStream in;
   final PrintStream out;
   final PrintStream err;
+
+  /** Records as they came, unless a person looks at them. */
+  final PrintStream records;
+
   private final Path here;
   private final String terminals;
   private final boolean plain;
@@ -76,13 +81,14 @@ final class Terminal {
     this.here = here;
     this.in = in;
     this.terminals = terminals;
-    this.out = new PrintStream(safe(out, outIsTerminal()), false, StandardCharsets.UTF_8);
-    this.err = new PrintStream(safe(err, errIsTerminal()), false, StandardCharsets.UTF_8);
+    this.out = new PrintStream(safe(out), false, StandardCharsets.UTF_8);
+    this.err = new PrintStream(safe(err), false, StandardCharsets.UTF_8);
+    this.records = outIsTerminal() ? this.out : new PrintStream(out, false, StandardCharsets.UTF_8);
     this.plain = plain;
   }
 
-  private static OutputStream safe(OutputStream stream, boolean seen) {
-    return seen ? new SafeStream(new BufferedOutputStream(stream)) : stream;
+  private static OutputStream safe(OutputStream stream) {
+    return new SafeStream(new BufferedOutputStream(stream));
   }
 
   /** Where help is written, whose own sequences are let through. */
@@ -239,7 +245,7 @@ final class Terminal {
 
   /** Writes a message. */
   void say(String message) {
-    err.println(message);
+    err.println(Shown.masked(message));
     err.flush();
   }
 
@@ -281,7 +287,7 @@ final class Terminal {
     json.codePoints()
         .forEach(
             code -> {
-              if (code > 126 && SafeStream.isShown(code)) {
+              if (code > 126 && Shown.steers(code)) {
                 for (char unit : Character.toChars(code)) {
                   safe.append(String.format(Locale.ROOT, "\\u%04x", (int) unit));
                 }
@@ -296,7 +302,7 @@ final class Terminal {
   private static int width(String text) {
     String seen = text.contains(SafeStream.ESCAPE) ? STYLES.matcher(text).replaceAll("") : text;
     return seen.codePoints()
-        .map(code -> SafeStream.isShown(code) ? SafeStream.shown(code).length() : 1)
+        .map(code -> Shown.steers(code) ? Shown.written(code).length() : 1)
         .sum();
   }
 
@@ -319,6 +325,7 @@ final class Terminal {
   }
 
   void flush() {
+    records.flush();
     out.flush();
     err.flush();
   }

@@ -126,7 +126,7 @@ class DeliveryCommandTest {
     try (Collector collector = collector(Manners.GOOD)) {
       port = collector.port();
     }
-    String more = ", body: array, undelivered: {after: 1ms, to: later}, timeout: 100ms";
+    String more = ", body: array, undelivered: {after: 1ms, to: later}, timeout: 2s";
     Wexrun here = workspace(port, more);
     write("a.log", 0, 1000);
     Wexrun.Result failed = here.run("run", "--once");

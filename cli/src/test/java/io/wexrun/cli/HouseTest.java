@@ -121,7 +121,7 @@ class HouseTest {
                           core.tally project.read queue queue.ends queue.log state
       project.dead      : core.batch core.dead core.identity core.intake core.schema core.shape core.tally
                           project.facts queue queue.ends queue.log state
-      project.figures   : core.dead core.intake core.run core.shape core.tally project.facts
+      project.figures   : core.connect core.dead core.intake core.run core.shape core.tally project.facts
       project.ask       : core.diagnose core.intake core.pipeline core.run core.schema core.shape core.target project.facts
       project.run       : core.channel core.dead core.diagnose core.identity core.intake core.pipeline core.run
                           core.shape core.tally core.target project.dead project.facts project.open
@@ -165,7 +165,7 @@ class HouseTest {
       network.delivery : io.netty.handler.ssl java.io java.net java.nio.channels java.nio.file
                      java.security javax.net.ssl tools.jackson
       network.collector : io.netty.handler.codec.http tools.jackson
-      network.otlp : com.google.protobuf io.opentelemetry.proto tools.jackson
+      network.otlp : com.google.protobuf io.opentelemetry.proto java.io tools.jackson
       network.http : com.github.luben.zstd io.netty java.io java.net java.security tools.jackson
       network.lines : io.netty java.io java.net java.nio.file
       sql          : java.sql

@@ -2,6 +2,7 @@ package io.wexrun.cli;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import io.wexrun.core.diagnose.Shown;
 import java.io.ByteArrayOutputStream;
 import java.io.IOException;
 import java.nio.charset.StandardCharsets;
@@ -52,7 +53,7 @@ class SafeStreamTest {
   @Property(tries = 2000)
   void nothingButOwnSequencesComesThrough(@ForAll byte[] bytes) throws IOException {
     String seen = seen(bytes);
-    assertThat(seen.codePoints().filter(SafeStream::isShown)).isEmpty();
+    assertThat(seen.codePoints().filter(Shown::steers)).isEmpty();
   }
 
   @Property(tries = 500)
@@ -60,7 +61,7 @@ class SafeStreamTest {
       throws IOException {
     StringBuilder plain = new StringBuilder();
     text.codePoints()
-        .filter(code -> !SafeStream.isShown(code) && Character.isDefined(code))
+        .filter(code -> !Shown.steers(code) && Character.isDefined(code))
         .forEach(plain::appendCodePoint);
     byte[] bytes = plain.toString().getBytes(StandardCharsets.UTF_8);
     int at = bytes.length == 0 ? 0 : Math.abs(cut) % bytes.length;

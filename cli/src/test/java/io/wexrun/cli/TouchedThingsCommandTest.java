@@ -3,6 +3,7 @@ package io.wexrun.cli;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import io.wexrun.cli.Wexrun.Result;
+import io.wexrun.core.diagnose.Shown;
 import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -144,7 +145,7 @@ class TouchedThingsCommandTest {
   void aRenamedPipelineIsAdopted() throws IOException {
     here.run("run", "--once");
     write("pipelines/load.yaml", pipeline("loading"));
-    assertThat(here.run("check").out()).contains("undefined-pipeline", "wexrun adopt load NEW");
+    assertThat(here.run("check").out()).contains("undefined-pipeline", "wexrun adopt load loading");
     assertThat(here.run("adopt", "lod", "loading").exit()).isEqualTo(2);
     assertThat(here.run("adopt", "load", "loading").err()).contains("nothing was changed");
     assertThat(here.run("adopt", "load", "loading", "--yes").exit()).isZero();
@@ -186,13 +187,22 @@ class TouchedThingsCommandTest {
         new String[][] {{"sql", "select note from t"}, {"dead", "--list"}, {"try", "load"}}) {
       Result shown = seen.run(command);
       String plain = (shown.out() + shown.err()).replaceAll("\u001b\\[[0-9]*[mKA]", "");
-      assertThat(plain.chars().filter(c -> c != '\n' && SafeStream.isShown(c)))
+      assertThat(plain.chars().filter(c -> c != '\n' && Shown.steers(c)))
           .as(String.join(" ", command) + ": " + plain)
           .isEmpty();
     }
     assertThat(seen.run("sql", "select note from t").out()).contains("\\x1b]0;owned\\x07");
+    for (String[] command :
+        new String[][] {
+          {"sql", "select note from t"}, {"dead", "--list"}, {"dead", "show", "load", "0@0"}
+        }) {
+      String piped = here.run(command).out();
+      assertThat(piped.chars().filter(c -> c != '\n' && Shown.steers(c)))
+          .as("a pipe may end in a terminal: " + piped)
+          .isEmpty();
+    }
     String json = here.run("sql", "--json", "select note from t").out();
-    assertThat(json.chars().filter(c -> c != '\n' && SafeStream.isShown(c))).isEmpty();
+    assertThat(json.chars().filter(c -> c != '\n' && Shown.steers(c))).isEmpty();
     assertThat(here.run("sql", "--json", "select note from t").json().toString())
         .as("but the value is the same")
         .contains("\u202e");

@@ -71,9 +71,11 @@ class FuzzTest {
                       + "\0\0\0\4\0\0\0\0\0\0\0\3\1\4\0\0\0\1\u0082\u0086"));
       case "otlp" ->
           List.of(
-              with("POST /v1/logs HTTP/1.1\r\nContent-Type: application/x-protobuf\r\n", logs),
               with(
-                  "POST /v1/logs HTTP/1.1\r\nContent-Type: application/json\r\n",
+                  "POST /v1/logs HTTP/1.1\r\nHost: x\r\nContent-Type: application/x-protobuf\r\n",
+                  logs),
+              with(
+                  "POST /v1/logs HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\n",
                   bytes(
                       "{\"resourceLogs\":[{\"scopeLogs\":[{\"logRecords\":[{\"body\":"
                           + "{\"stringValue\":\"whole\"}}]}]}]}")));

@@ -389,6 +389,59 @@ class HttpTest {
     }
   }
 
+  /** A line break is written as |; every request gets an answer. */
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '~',
+      value = {
+        "POST /%zz HTTP/1.1|Host: x|Content-Length: 1||a ~ 400",
+        "POST /in HTTP/1.1|Host: x|Content-Length: 1||a ~ 200",
+        "POST http://x/in HTTP/1.1|Host: x|Content-Length: 1||a ~ 200",
+        "POST HTTP://other.example:1/in?q HTTP/1.1|Host: x|Content-Length: 1||a ~ 200",
+        "POST /in HTTP/1.1|Content-Length: 1||a ~ 400",
+        "POST /in HTTP/1.1|Host: x|Host: y|Content-Length: 1||a ~ 400",
+        "POST /in HTTP/1.1|Host: x y|Content-Length: 1||a ~ 400",
+        "POST /in HTTP/1.1|Host: a/b|Content-Length: 1||a ~ 400",
+        "POST /in HTTP/1.1|Host: [::1]:8400|Content-Length: 1||a ~ 200",
+        "POST /in HTTP/1.1|Host:|Content-Length: 1||a ~ 200",
+        "POST /in HTTP/1.0|Content-Length: 1||a ~ 200",
+        "POST /in HTTP/1.0||a ~ 411",
+        "POST /in HTTP/1.0|Transfer-Encoding: chunked||1|a|0|| ~ 400",
+        "POST /in HTTP/1.1|Host: x|Transfer-Encoding: gzip, chunked||0|| ~ 501",
+        "POST /in HTTP/1.1|Host: x|Transfer-Encoding: gzip||a ~ 400",
+        "POST /in HTTP/1.1|Host: x|Transfer-Encoding: Chunked||1|a|0|| ~ 200",
+        "POST /in HTTP/1.1|Host: x|X: a| b|Content-Length: 1||a ~ 200",
+        "OPTIONS * HTTP/1.1|Host: x|| ~ 404",
+        "POST /in HTTP/1.1|Host: x:1|Origin: http://evil.example|Content-Length: 1||a ~ 403",
+        "POST /in HTTP/1.1|Host: x:1|Origin: null|Content-Length: 1||a ~ 403",
+        "POST /in HTTP/1.1|Host: x:1|Origin: http://x:1|Content-Length: 1||a ~ 200",
+        "POST /in HTTP/1.1|Host: x:1|Origin: https://ostrel.example|Content-Length: 1||a ~ 200",
+      })
+  void everyRequestIsAnsweredAsTheRulesSay(String request, String status) throws Exception {
+    try (Receiver receiver =
+        Receiver.of(folder, "http", "0/in", "origins", List.of("https://ostrel.example"))) {
+      int end = request.indexOf('|');
+      String answer =
+          raw(
+              receiver,
+              (request.substring(0, end) + "|Connection: close" + request.substring(end))
+                  .replace("|", "\r\n"));
+      assertThat(answer).startsWith("HTTP/1.1 " + status);
+      assertThat(receiver.texts().size()).isEqualTo(status.equals("200") ? 1 : 0);
+    }
+  }
+
+  @Test
+  void whatIsRefusedIsCountedByReason() throws Exception {
+    try (Receiver receiver = Receiver.of(folder, "http", "0/in")) {
+      for (int i = 0; i < 3; i++) {
+        raw(receiver, "POST /%zz HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n");
+      }
+      raw(receiver, "GET /in HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n");
+      assertThat(receiver.refusals().toString()).contains("reason=400]=3", "reason=405]=1");
+    }
+  }
+
   @Test
   void floodsHaveABoundedCost() throws Exception {
     try (Receiver receiver = Receiver.of(folder, "http", "0/in", "most", "1MB")) {
@@ -399,7 +452,7 @@ class HttpTest {
       String chunk = "8000\r\n" + "x".repeat(0x8000) + "\r\n";
       String[] parts = new String[40];
       Arrays.fill(parts, chunk);
-      parts[0] = "POST /in HTTP/1.1\r\nTransfer-Encoding: chunked\r\n\r\n" + chunk;
+      parts[0] = "POST /in HTTP/1.1\r\nHost: x\r\nTransfer-Encoding: chunked\r\n\r\n" + chunk;
       String endless;
       try {
         endless = raw(receiver, parts);
@@ -432,7 +485,7 @@ class HttpTest {
                     receiver,
                     "POST "
                         + path
-                        + " HTTP/1.1\r\nConnection: close\r\n"
+                        + " HTTP/1.1\r\nHost: x\r\nConnection: close\r\n"
                         + "Content-Length: 1\r\n\r\nx"))
             .as(path)
             .startsWith("HTTP/1.1 404");
@@ -450,7 +503,7 @@ class HttpTest {
         int lines = i % 7;
         String close = i == 200 ? "Connection: close\r\n" : "";
         requests
-            .append("POST /" + (i % 5 == 0 ? "out" : "in") + " HTTP/1.1\r\n" + close)
+            .append("POST /" + (i % 5 == 0 ? "out" : "in") + " HTTP/1.1\r\nHost: x\r\n" + close)
             .append("Content-Length: " + lines * 2 + "\r\n\r\n" + "x\n".repeat(lines));
         expected.append(i % 5 == 0 ? "404 " : "taken:" + lines + " ");
       }

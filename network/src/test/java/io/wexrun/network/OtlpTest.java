@@ -9,7 +9,13 @@ import io.opentelemetry.api.logs.Logger;
 import io.opentelemetry.api.logs.Severity;
 import io.opentelemetry.exporter.otlp.http.logs.OtlpHttpLogRecordExporter;
 import io.opentelemetry.exporter.otlp.logs.OtlpGrpcLogRecordExporter;
+import io.opentelemetry.proto.collector.logs.v1.ExportLogsServiceRequest;
 import io.opentelemetry.proto.collector.logs.v1.ExportLogsServiceResponse;
+import io.opentelemetry.proto.common.v1.AnyValue;
+import io.opentelemetry.proto.common.v1.ArrayValue;
+import io.opentelemetry.proto.logs.v1.LogRecord;
+import io.opentelemetry.proto.logs.v1.ResourceLogs;
+import io.opentelemetry.proto.logs.v1.ScopeLogs;
 import io.opentelemetry.sdk.logs.SdkLoggerProvider;
 import io.opentelemetry.sdk.logs.export.BatchLogRecordProcessor;
 import io.opentelemetry.sdk.logs.export.LogRecordExporter;
@@ -166,21 +172,87 @@ class OtlpTest {
                   + "\"trace\":\"5b8efff798038103d269b633813fc60c\",\"span\":\"eee19b7ec3c1b174\","
                   + "\"service\":\"doors\",\"resource\":{\"service.name\":\"doors\"},"
                   + "\"scope\":\"s\"}");
-      for (String broken :
-          List.of(
-              "[]",
-              "{",
-              "{\"resourceLogs\":[{\"scopeLogs\":[{\"logRecords\":[{\"traceId\":\"x\"}]}]}]}")) {
+      for (String broken : List.of("[]", "{")) {
         HttpResponse<byte[]> refused = post(receiver, "application/json", broken);
         assertThat(refused.statusCode()).as(broken).isEqualTo(400);
-        assertThat(new String(refused.body())).contains("it is no request to export logs");
+        assertThat(new String(refused.body()))
+            .contains("\"code\":3", "\"message\":\"it is no request to export logs");
       }
-      assertThat(post(receiver, "application/x-protobuf", "no message").statusCode())
-          .isEqualTo(400);
+      HttpResponse<byte[]> refused = post(receiver, "application/x-protobuf", "no message");
+      assertThat(refused.statusCode()).isEqualTo(400);
+      assertThat(refused.headers().firstValue("content-type")).hasValue("application/x-protobuf");
+      assertThat(refused.body()).as("field 1, code 3; field 2, the message").startsWith(8, 3, 18);
       assertThat(post(receiver, "text/plain", "x").statusCode()).isEqualTo(415);
       HttpResponse<byte[]> empty = post(receiver, "application/x-protobuf", "");
       assertThat(ExportLogsServiceResponse.parseFrom(empty.body()).hasPartialSuccess()).isFalse();
       assertThat(receiver.texts()).isEmpty();
+    }
+  }
+
+  private static String nested(int depth) {
+    return "{\"arrayValue\":{\"values\":[".repeat(depth) + "{\"intValue\":1}" + "]}}".repeat(depth);
+  }
+
+  /** The others of the batch are taken. */
+  @ParameterizedTest
+  @ValueSource(
+      strings = {
+        "\"traceId\":\"x\"",
+        "\"timeUnixNano\":\"-1\"",
+        "\"timeUnixNano\":-1",
+        "\"timeUnixNano\":\"soon\"",
+        "\"timeUnixNano\":1.5",
+        "\"timeUnixNano\":\"18446744073709551616\"",
+        "\"timeUnixNano\":true",
+        "\"severityNumber\":\"high\"",
+        "\"body\":NESTED",
+        "\"attributes\":[{\"key\":\"a\",\"value\":NESTED}]",
+      })
+  void aRecordThatCannotBeTakenIsToldAlone(String wrong) throws Exception {
+    String good = "{\"body\":{\"stringValue\":\"a\"}}";
+    String records = good + ",{" + wrong.replace("NESTED", nested(70)) + "}," + good;
+    String json = "{\"resourceLogs\":[{\"scopeLogs\":[{\"logRecords\":[" + records + "]}]}]}";
+    try (Receiver receiver = Receiver.of(folder, "otlp", 0)) {
+      HttpResponse<byte[]> answer = post(receiver, "application/json", json);
+      assertThat(answer.statusCode()).isEqualTo(200);
+      assertThat(new String(answer.body()))
+          .contains("\"rejectedLogRecords\":\"1\"", "not taken; the first one: ");
+      assertThat(receiver.take(2)).hasSize(2);
+    }
+  }
+
+  @Test
+  void valuesAreNestedAsDeepInBothEncodings() throws Exception {
+    AnyValue value = AnyValue.newBuilder().setIntValue(1).build();
+    for (int i = 0; i < 70; i++) {
+      value = AnyValue.newBuilder().setArrayValue(ArrayValue.newBuilder().addValues(value)).build();
+    }
+    LogRecord good =
+        LogRecord.newBuilder().setBody(AnyValue.newBuilder().setStringValue("a")).build();
+    byte[] request =
+        ExportLogsServiceRequest.newBuilder()
+            .addResourceLogs(
+                ResourceLogs.newBuilder()
+                    .addScopeLogs(
+                        ScopeLogs.newBuilder()
+                            .addLogRecords(LogRecord.newBuilder().setBody(value))
+                            .addLogRecords(good)))
+            .build()
+            .toByteArray();
+    try (Receiver receiver = Receiver.of(folder, "otlp", 0)) {
+      HttpRequest post =
+          HttpRequest.newBuilder(URI.create("http://127.0.0.1:" + receiver.port() + "/v1/logs"))
+              .header("content-type", "application/x-protobuf")
+              .POST(HttpRequest.BodyPublishers.ofByteArray(request))
+              .build();
+      HttpResponse<byte[]> answer =
+          HttpClient.newHttpClient().send(post, BodyHandlers.ofByteArray());
+      assertThat(
+              ExportLogsServiceResponse.parseFrom(answer.body())
+                  .getPartialSuccess()
+                  .getRejectedLogRecords())
+          .isEqualTo(1);
+      assertThat(receiver.take(1)).hasSize(1);
     }
   }
 

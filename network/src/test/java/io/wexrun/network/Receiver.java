@@ -3,6 +3,7 @@ package io.wexrun.network;
 import io.wexrun.contract.FolderSite;
 import io.wexrun.core.connect.IntakeConnector;
 import io.wexrun.core.connect.IntakeOpening;
+import io.wexrun.core.connect.Refusals;
 import io.wexrun.core.diagnose.Diagnostic;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
@@ -98,6 +99,11 @@ final class Receiver implements AutoCloseable {
   }
 
   /** The port that it told. */
+  /** What its door has refused. */
+  Map<Refusals.Refusal, Long> refusals() {
+    return Refusals.of(site).counts();
+  }
+
   int port() {
     Matcher matcher = Pattern.compile(":(\\d+)").matcher(notices.get(0));
     if (!matcher.find()) {

@@ -73,16 +73,31 @@ record Progress(Identity table, String writer, String label) {
       Long from = expected.get(source);
       long to = from == null ? end.getValue() : Math.max(from, end.getValue());
       if (!moves(connection, source, from, to, more.getOrDefault(source, 0L))) {
-        throw OutsideException.lasting(
-            "another run of "
+        throw notWhereExpected(connection, source, from);
+      }
+    }
+  }
+
+  private OutsideException notWhereExpected(
+      Connection connection, SourcePartition source, Long from) throws SQLException {
+    Reached now = read(connection).get(source);
+    boolean less = from != null && (now == null || now.position() < from);
+    return OutsideException.lasting(
+        less
+            ? label
+                + " has less of "
+                + source
+                + " than when this run of "
+                + writer
+                + " began: another server took its place, or the table was put back. The next start"
+                + " says what can be done"
+            : "another run of "
                 + writer
                 + " has gone on with "
                 + source
                 + " in "
                 + label
                 + " since this one began. Stop one of them");
-      }
-    }
   }
 
   private boolean moves(

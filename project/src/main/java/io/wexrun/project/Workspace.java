@@ -1,5 +1,6 @@
 package io.wexrun.project;
 
+import io.wexrun.core.connect.Refusals;
 import io.wexrun.core.dead.DeadLetter;
 import io.wexrun.core.diagnose.Diagnostic;
 import io.wexrun.core.diagnose.Diagnostics;
@@ -35,10 +36,12 @@ import io.wexrun.project.facts.FileDifference;
 import io.wexrun.project.facts.Finding;
 import io.wexrun.project.facts.PlannedFile;
 import io.wexrun.project.open.Connectors;
+import io.wexrun.project.open.Ends;
 import io.wexrun.project.open.Snapshot;
 import io.wexrun.project.open.Stores;
 import io.wexrun.project.open.WorkspaceSite;
 import io.wexrun.project.read.DefinitionPlaces;
+import io.wexrun.project.read.DefinitionText;
 import io.wexrun.project.read.WorkspaceReader;
 import io.wexrun.project.run.Adoption;
 import io.wexrun.project.run.Compiling;
@@ -52,6 +55,7 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
+import java.util.Collections;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
@@ -178,6 +182,11 @@ public final class Workspace implements AutoCloseable {
     Diagnostics diagnostics = Diagnostics.of("workspace");
     now.compilation().compile(diagnostics);
     for (String name : undefined()) {
+      Optional<String> other =
+          now.definition().pipelines().stream()
+              .filter(p -> wasRenamed(name, p))
+              .map(Pipeline::name)
+              .findFirst();
       now.places()
           .ofWorkspace(diagnostics)
           .warning(
@@ -187,7 +196,9 @@ public final class Workspace implements AutoCloseable {
               Optional.of(
                   "if it was renamed, 'wexrun adopt "
                       + name
-                      + " NEW' lets the new one go on where it was, instead of loading everything"
+                      + " "
+                      + other.orElse("NEW")
+                      + "' lets the new one go on where it was, instead of loading everything"
                       + " again"));
     }
     return now.compilation().inOrder(diagnostics);
@@ -287,6 +298,9 @@ public final class Workspace implements AutoCloseable {
       throw new MistakesException(mistakes);
     }
     List<Pipeline> all = names.length == 0 ? now.definition().pipelines() : pipelines;
+    if (!options.asNew()) {
+      requireNoneRenamed(all);
+    }
     Map<String, Compiling.Compiled> compiled = new HashMap<>();
     if (mistakes.stream().noneMatch(Scene::isError)) {
       shapers.forEach(
@@ -542,6 +556,54 @@ public final class Workspace implements AutoCloseable {
               new Adoption(site, now.ends()).adopt(from, pipeline);
               return to;
             });
+  }
+
+  /** A pipeline under another name would load everything again. */
+  private void requireNoneRenamed(List<Pipeline> pipelines) {
+    Diagnostics diagnostics = Diagnostics.of("workspace");
+    for (String before : undefined()) {
+      for (Pipeline pipeline : pipelines) {
+        if (wasRenamed(before, pipeline)) {
+          diagnostics.error(
+              "renamed-pipeline",
+              KeyPath.ROOT,
+              "pipeline "
+                  + before
+                  + " seems to be renamed to "
+                  + pipeline.name()
+                  + ", which has taken nothing yet and would load everything again",
+              Optional.of(
+                  "'wexrun adopt "
+                      + before
+                      + " "
+                      + pipeline.name()
+                      + "' lets it go on where it was; 'wexrun run --as-new' loads everything"));
+        }
+      }
+    }
+    diagnostics.orThrow();
+  }
+
+  /** Whether a pipeline that has never run takes what one took that is not defined any more. */
+  private boolean wasRenamed(String before, Pipeline now) {
+    Optional<WorkspaceState> state = site.stateIfAny();
+    if (state.isEmpty() || !Setback.Known.of(now.name(), state.get().tally()).never()) {
+      return false;
+    }
+    Diagnostics ignored = Diagnostics.of("pipeline " + before);
+    return state
+        .get()
+        .texts()
+        .current(before)
+        .flatMap(text -> DefinitionText.read(before, text.text(), ignored))
+        .filter(old -> old.intake().equals(now.intake()))
+        .filter(old -> !Collections.disjoint(Ends.targetNames(old), Ends.targetNames(now)))
+        .isPresent();
+  }
+
+  /** What the doors of this process have refused, since they were opened. */
+  public Map<Refusals.Refusal, Long> refusals() {
+    return site.sharedIfAny(Refusals.class).map(Refusals::counts).orElse(Map.of());
   }
 
   /** The pipelines that the tally knows and that are not defined any more. */

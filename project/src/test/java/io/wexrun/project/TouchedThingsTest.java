@@ -6,6 +6,7 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import io.wexrun.contract.Folders;
 import io.wexrun.contract.Seeds;
+import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.run.RunOptions;
 import io.wexrun.core.run.Setback;
@@ -496,8 +497,13 @@ class TouchedThingsTest {
     site.run();
     site.folder.write("pipelines/all.yaml", PIPELINES.replace("pipeline: direct", "pipeline: d2"));
     site.write(10);
+    assertThatThrownBy(site::run)
+        .isInstanceOf(MistakesException.class)
+        .hasMessageContaining("pipeline direct seems to be renamed to d2");
+    assertThat(site.rows("even")).as("nothing is loaded again").isEqualTo(50);
     try (Workspace workspace = Workspace.open(base)) {
       assertThat(workspace.check()).extracting("code").containsExactly("undefined-pipeline");
+      assertThat(workspace.check().get(0).hint()).get().asString().contains("adopt direct d2");
       assertThat(workspace.tally()).extracting(Tally::pipeline).contains("direct");
       workspace.adopt("direct", "d2");
       assertThat(workspace.check()).isEmpty();
@@ -509,6 +515,21 @@ class TouchedThingsTest {
     try (Workspace workspace = Workspace.open(base)) {
       assertThat(workspace.deadLetters("d2")).hasSize(11);
     }
+  }
+
+  @Test
+  void whoSaysSoLoadsEverythingAgainUnderANewName() throws Exception {
+    Site site = new Site(base);
+    site.write(100);
+    site.run();
+    site.folder.write("pipelines/all.yaml", PIPELINES.replace("pipeline: direct", "pipeline: d2"));
+    try (Workspace workspace = Workspace.open(base);
+        WorkspaceRun run = workspace.run(RunOptions.untilDrained(true).withAsNew())) {
+      run.await();
+    }
+    assertThat(site.tally("d2").counts().taken()).isEqualTo(100);
+    site.run();
+    assertThat(site.ask("select count(*) from even")).isEqualTo(List.of(100L));
   }
 
   /** Whatever is done, each row is there once at the end, or the books say that it is lost. */

@@ -55,7 +55,7 @@ public record Diagnostic(
             .orElseGet(() -> path.parts().isEmpty() ? subject : subject + ", " + path);
     out.append(where).append(": ");
     out.append(severity == Severity.ERROR ? "error" : "warning");
-    out.append(" [").append(code).append("] ").append(message);
+    out.append(" [").append(code).append("] ").append(Shown.line(message));
     place.ifPresent(
         p -> {
           String gutter = String.format("%5d | ", p.line());
@@ -65,7 +65,7 @@ public record Diagnostic(
           int room = Math.max(1, p.text().length() - p.column() + 1);
           out.append("^".repeat(Math.max(1, Math.min(p.length(), room))));
         });
-    hint.ifPresent(h -> out.append("\n      = ").append(h));
+    hint.ifPresent(h -> out.append("\n      = ").append(Shown.line(h)));
     return out.toString();
   }
 }

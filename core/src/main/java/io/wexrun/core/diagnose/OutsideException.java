@@ -2,7 +2,7 @@ package io.wexrun.core.diagnose;
 
 /**
  * The world outside failed: a disk is full, a file is held by another process, a store refuses. The
- * message says what happened to what, where, and what to do.
+ * message says what happened to what, where, and what to do; secrets in it are masked.
  */
 public final class OutsideException extends RuntimeException {
   private final boolean lasting;
@@ -19,7 +19,7 @@ public final class OutsideException extends RuntimeException {
   }
 
   private OutsideException(String message, Throwable cause, boolean lasting, boolean waits) {
-    super(message, cause);
+    super(Shown.masked(message), cause);
     this.lasting = lasting;
     this.waits = waits;
   }

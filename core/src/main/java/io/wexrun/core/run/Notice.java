@@ -1,5 +1,6 @@
 package io.wexrun.core.run;
 
+import io.wexrun.core.diagnose.Shown;
 import java.time.Instant;
 
 /**
@@ -19,6 +20,11 @@ public record Notice(String pipeline, Kind kind, String text, Instant at) {
     WAITS,
     /** It goes on after it had to wait. */
     GOES_ON
+  }
+
+  /** Masks secrets, and writes out what would steer a terminal. */
+  public Notice {
+    text = Shown.line(Shown.masked(text));
   }
 
   @Override

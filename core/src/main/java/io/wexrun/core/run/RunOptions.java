@@ -18,6 +18,7 @@ import java.time.InstantSource;
  * @param slow how long a flush may take before it is told
  * @param clock the time for the age of buffers
  * @param choice what of their intakes pipelines take
+ * @param asNew whether a pipeline begins anew that seems to be another one under a new name
  */
 public record RunOptions(
     boolean untilDrained,
@@ -28,7 +29,8 @@ public record RunOptions(
     Retry retry,
     Duration slow,
     InstantSource clock,
-    Choice choice) {
+    Choice choice,
+    boolean asNew) {
   /**
    * How long to wait before something that failed is tried again: twice as long each time, until
    * something was delivered.
@@ -55,56 +57,65 @@ public record RunOptions(
         new Retry(Duration.ofSeconds(1), Duration.ofSeconds(30)),
         Duration.ofMinutes(1),
         InstantSource.system(),
-        Choice.ALL);
+        Choice.ALL,
+        false);
   }
 
   /** These options for a run that ends when its intake is drained. */
   public RunOptions drained() {
     return new RunOptions(
-        true, strict, lanes, channelBytes, bufferBytes, retry, slow, clock, choice);
+        true, strict, lanes, channelBytes, bufferBytes, retry, slow, clock, choice, asNew);
   }
 
   /** These options for a run that ends at its first failure. */
   public RunOptions strictly() {
     return new RunOptions(
-        untilDrained, true, lanes, channelBytes, bufferBytes, retry, slow, clock, choice);
+        untilDrained, true, lanes, channelBytes, bufferBytes, retry, slow, clock, choice, asNew);
   }
 
   /** These options with another number of lanes. */
   public RunOptions withLanes(int other) {
     return new RunOptions(
-        untilDrained, strict, other, channelBytes, bufferBytes, retry, slow, clock, choice);
+        untilDrained, strict, other, channelBytes, bufferBytes, retry, slow, clock, choice, asNew);
   }
 
   /** These options with other bounds of memory. */
   public RunOptions withMemory(long channel, long buffers) {
     return new RunOptions(
-        untilDrained, strict, lanes, channel, buffers, retry, slow, clock, choice);
+        untilDrained, strict, lanes, channel, buffers, retry, slow, clock, choice, asNew);
   }
 
   /** These options with other delays. */
   public RunOptions withRetry(Duration first, Duration longest) {
     Retry other = new Retry(first, longest);
     return new RunOptions(
-        untilDrained, strict, lanes, channelBytes, bufferBytes, other, slow, clock, choice);
+        untilDrained, strict, lanes, channelBytes, bufferBytes, other, slow, clock, choice, asNew);
   }
 
   /** These options with another time after which a flush is told that has not ended. */
   public RunOptions withSlow(Duration other) {
     return new RunOptions(
-        untilDrained, strict, lanes, channelBytes, bufferBytes, retry, other, clock, choice);
+        untilDrained, strict, lanes, channelBytes, bufferBytes, retry, other, clock, choice, asNew);
   }
 
   /** These options with another clock. */
   public RunOptions withClock(InstantSource other) {
     return new RunOptions(
-        untilDrained, strict, lanes, channelBytes, bufferBytes, retry, slow, other, choice);
+        untilDrained, strict, lanes, channelBytes, bufferBytes, retry, slow, other, choice, asNew);
   }
 
   /** These options for a part of what intakes have. */
   public RunOptions withChoice(Choice other) {
     return new RunOptions(
-        untilDrained, strict, lanes, channelBytes, bufferBytes, retry, slow, clock, other);
+        untilDrained, strict, lanes, channelBytes, bufferBytes, retry, slow, clock, other, asNew);
+  }
+
+  /**
+   * These options for pipelines that begin anew, though they seem to be others that were renamed.
+   */
+  public RunOptions withAsNew() {
+    return new RunOptions(
+        untilDrained, strict, lanes, channelBytes, bufferBytes, retry, slow, clock, choice, true);
   }
 
   /** Whether a pipeline that has failed is started again. */

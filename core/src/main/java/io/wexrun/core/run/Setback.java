@@ -33,7 +33,7 @@ public record Setback(String pipeline, String target, Kind kind, List<Gap> gaps)
   /** What has happened. */
   public enum Kind {
     /** The target is not there, though rows were committed to it. */
-    MISSING("is not there any more"),
+    MISSING("is not there any more: it was dropped, removed or renamed"),
     /** Another one has its name: it was dropped or removed, and made anew. */
     ANOTHER("is another one than before: it was dropped or removed, and made anew"),
     /** It is the same one, but has less than before: it was put back from a backup. */

@@ -1,6 +1,7 @@
 package io.wexrun.core.secret;
 
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.diagnose.Shown;
 import java.io.IOException;
 import java.io.InputStream;
 import java.nio.charset.StandardCharsets;
@@ -92,11 +93,14 @@ public final class Secret {
     if (missing.isPresent()) {
       throw OutsideException.lasting(missing.get() + ", " + why);
     }
-    return switch (kind) {
-      case ENV -> System.getenv(name);
-      case FILE -> file(name, folder, why);
-      default -> output(name, folder, why);
-    };
+    String value =
+        switch (kind) {
+          case ENV -> System.getenv(name);
+          case FILE -> file(name, folder, why);
+          default -> output(name, folder, why);
+        };
+    Shown.hide(value);
+    return value;
   }
 
   private static String file(String name, Path folder, String why) {

@@ -39,6 +39,7 @@ public final class Collector implements AutoCloseable {
   private static final JsonMapper JSON = JsonMapper.builder().build();
   private static final int ACCEPTED = 202;
   private static final int NO_CONTENT = 204;
+  private static final int LONGEST_NAME = 100;
   private static final int MOST_KNOWN = 100_000;
   private static final long SEED = 20260501;
 
@@ -134,6 +135,10 @@ public final class Collector implements AutoCloseable {
 
   private synchronized Answer post(Request request) {
     String table = request.values().get("table");
+    if (table.length() > LONGEST_NAME) {
+      return Answer.problem(
+          Answer.BAD, "a table's name has at most " + LONGEST_NAME + " characters");
+    }
     String id = request.header("idempotency-key").orElse("").replaceAll("^\"|\"$", "");
     if (!mayCome(request)) {
       return tell(

@@ -4,6 +4,7 @@ import io.netty.handler.ssl.JdkSslContext;
 import io.netty.handler.ssl.SslContextBuilder;
 import io.netty.handler.ssl.SslProvider;
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.diagnose.Shown;
 import io.wexrun.core.secret.Secret;
 import java.io.ByteArrayOutputStream;
 import java.io.IOException;
@@ -298,6 +299,7 @@ final class Courier {
       throw new IOException("the login at " + at + " gave no token: " + told(answer));
     }
     long seconds = answer.json().path("expires_in").asLong(USUAL_LIFE.toSeconds());
+    Shown.hide(token);
     granted = token;
     grantedUntil = Instant.now().plusSeconds(Math.max(0, seconds - EARLY.toSeconds()));
     return granted;

@@ -6,6 +6,7 @@ import io.netty.handler.ssl.ClientAuth;
 import io.netty.handler.ssl.SslContext;
 import io.netty.handler.ssl.SslContextBuilder;
 import io.netty.handler.ssl.SslProvider;
+import io.netty.handler.ssl.SupportedCipherSuiteFilter;
 import io.wexrun.core.diagnose.OutsideException;
 import java.io.IOException;
 import java.nio.file.Files;
@@ -38,6 +39,19 @@ public final class Certificates {
    *     need none
    */
   public record PemFiles(Path certificate, Path key, Optional<Path> clients) {}
+
+  /** With forward secrecy and authenticated encryption alone (RFC 9325, section 4.2). */
+  private static final List<String> CIPHERS =
+      List.of(
+          "TLS_AES_128_GCM_SHA256",
+          "TLS_AES_256_GCM_SHA384",
+          "TLS_CHACHA20_POLY1305_SHA256",
+          "TLS_ECDHE_ECDSA_WITH_AES_128_GCM_SHA256",
+          "TLS_ECDHE_RSA_WITH_AES_128_GCM_SHA256",
+          "TLS_ECDHE_ECDSA_WITH_AES_256_GCM_SHA384",
+          "TLS_ECDHE_RSA_WITH_AES_256_GCM_SHA384",
+          "TLS_ECDHE_ECDSA_WITH_CHACHA20_POLY1305_SHA256",
+          "TLS_ECDHE_RSA_WITH_CHACHA20_POLY1305_SHA256");
 
   /**
    * Reads the files.
@@ -94,7 +108,8 @@ public final class Certificates {
       SslContextBuilder builder =
           SslContextBuilder.forServer(files.certificate().toFile(), files.key().toFile())
               .sslProvider(SslProvider.JDK)
-              .protocols("TLSv1.3", "TLSv1.2");
+              .protocols("TLSv1.3", "TLSv1.2")
+              .ciphers(CIPHERS, SupportedCipherSuiteFilter.INSTANCE);
       if (files.clients().isPresent()) {
         builder.trustManager(files.clients().get().toFile()).clientAuth(ClientAuth.REQUIRE);
       }

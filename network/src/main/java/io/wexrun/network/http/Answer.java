@@ -34,6 +34,8 @@ public record Answer(
   public static final int TOO_MANY = 429;
   public static final int UNAVAILABLE = 503;
 
+  private static final String PROBLEM = "application/problem+json";
+
   /** An answer without trailers. */
   public Answer(int status, Map<String, String> headers, String type, byte[] body) {
     this(status, headers, type, body, Map.of());
@@ -45,7 +47,7 @@ public record Answer(
       Map.ofEntries(
           Map.entry(BAD, "the request cannot be read"),
           Map.entry(UNKNOWN, "a token is needed"),
-          Map.entry(FORBIDDEN, "the token does not allow this"),
+          Map.entry(FORBIDDEN, "this is not allowed"),
           Map.entry(NOT_FOUND, "nothing is received here"),
           Map.entry(NOT_ALLOWED, "this method is not served here"),
           Map.entry(LATE, "the request did not end in time"),
@@ -97,7 +99,12 @@ public record Answer(
     facts.put("status", status);
     facts.put("detail", detail);
     facts.putAll(more);
-    return new Answer(status, Map.of(), "application/problem+json", JSON.writeValueAsBytes(facts));
+    return new Answer(status, Map.of(), PROBLEM, JSON.writeValueAsBytes(facts));
+  }
+
+  /** What a problem document says of what is wrong; empty of another answer. */
+  public String detail() {
+    return type.equals(PROBLEM) ? JSON.readTree(body).path("detail").asString("") : "";
   }
 
   /** This answer with one more header. */

@@ -18,7 +18,6 @@ import io.netty.handler.codec.http.HttpResponseStatus;
 import io.netty.handler.codec.http.HttpUtil;
 import io.netty.handler.codec.http.HttpVersion;
 import io.netty.handler.codec.http.LastHttpContent;
-import io.netty.handler.codec.http.QueryStringDecoder;
 import io.netty.handler.codec.http.TooLongHttpHeaderException;
 import io.netty.handler.codec.http.TooLongHttpLineException;
 import io.netty.handler.ssl.SslHandler;
@@ -109,6 +108,22 @@ final class Exchange extends SimpleChannelInboundHandler<HttpObject> {
     if (ending) {
       return;
     }
+    try {
+      read(context, message);
+    } catch (RuntimeException e) {
+      end(context, failed(e)); // Whatever it is, nobody waits for an answer in vain.
+    }
+  }
+
+  /** What went wrong here is nothing that a stranger is told. */
+  private static Answer failed(Throwable why) {
+    System.getLogger(Exchange.class.getName())
+        .log(System.Logger.Level.DEBUG, "a request failed", why);
+    return Answer.problem(Answer.UNAVAILABLE, "it failed here: send it again later")
+        .with("retry-after", "5");
+  }
+
+  private void read(ChannelHandlerContext context, HttpObject message) {
     if (message.decoderResult().isFailure()) {
       end(context, malformed(message.decoderResult().cause()));
       return;
@@ -138,17 +153,19 @@ final class Exchange extends SimpleChannelInboundHandler<HttpObject> {
     head = begun;
     refused = null;
     taker = null;
-    if (head.headers().contains(HttpHeaderNames.TRANSFER_ENCODING)
-        && head.headers().contains(HttpHeaderNames.CONTENT_LENGTH)) {
-      end(context, Answer.problem(Answer.BAD, "its length is told in two ways"));
+    Optional<Answer> wrong = HeadRules.wrong(head);
+    if (wrong.isPresent()) {
+      end(context, wrong.get());
       return;
     }
-    // A path with nothing to decode in it is what it is.
-    String uri = begun.uri();
-    boolean plain = uri.indexOf('%') < 0 && uri.indexOf('?') < 0;
-    String path = plain ? uri : new QueryStringDecoder(uri).path();
+    Optional<String> path = HeadRules.path(begun.uri());
     Optional<Long> told = told();
-    Optional<Answer> no = told == null ? Optional.of(badLength()) : route(context, path, told);
+    Optional<Answer> no =
+        told == null
+            ? Optional.of(badLength())
+            : path.isEmpty()
+                ? Optional.of(Answer.problem(Answer.BAD, "its path cannot be decoded"))
+                : route(context, path.get(), told);
     if (no.isPresent()) {
       refused = no.get();
       if (told == null || told.orElse(0L) > MOST_PASSED_OVER) {
@@ -198,6 +215,10 @@ final class Exchange extends SimpleChannelInboundHandler<HttpObject> {
         }
         taker = route.taker();
         request = new Request(path, values.get(), head.headers(), NOTHING, peer(context));
+        Optional<Answer> foreign = HeadRules.foreign(head, taker.origins());
+        if (foreign.isPresent()) {
+          return foreign;
+        }
         if (told.isPresent() && told.get() > taker.most()) {
           return Optional.of(tooLarge());
         }
@@ -282,7 +303,7 @@ final class Exchange extends SimpleChannelInboundHandler<HttpObject> {
     } else {
       byte[] whole = length == body.length ? body : Arrays.copyOf(body, length);
       answer =
-          taker.take(
+          taken(
               new Request(
                   request.path(), request.values(), request.headers(), whole, request.peer()));
     }
@@ -290,16 +311,21 @@ final class Exchange extends SimpleChannelInboundHandler<HttpObject> {
     answer.whenComplete(
         (given, failure) -> {
           server.answered();
-          Answer said =
-              failure == null
-                  ? given
-                  : Answer.problem(Answer.UNAVAILABLE, "it failed here: " + failure.getMessage());
+          Answer said = failure == null ? given : failed(failure);
           if (context.executor().inEventLoop()) {
             answered(context, mine, said);
           } else {
             context.executor().execute(() -> answered(context, mine, said));
           }
         });
+  }
+
+  private CompletableFuture<Answer> taken(Request whole) {
+    try {
+      return taker.take(whole);
+    } catch (RuntimeException e) {
+      return CompletableFuture.completedFuture(failed(e));
+    }
   }
 
   private void forget() {
@@ -336,6 +362,9 @@ final class Exchange extends SimpleChannelInboundHandler<HttpObject> {
   }
 
   private void write(ChannelHandlerContext context, Answer answer, boolean keepAlive) {
+    if (answer.status() >= Answer.BAD) {
+      server.refused(answer.status());
+    }
     FullHttpResponse response =
         new DefaultFullHttpResponse(
             HttpVersion.HTTP_1_1,

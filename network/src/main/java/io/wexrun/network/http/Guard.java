@@ -5,6 +5,7 @@ import io.wexrun.network.access.Token;
 import io.wexrun.network.access.Tokens;
 import java.util.Locale;
 import java.util.Optional;
+import java.util.Set;
 import java.util.function.Consumer;
 
 /** Lets those in who may append to a queue. For several threads. */
@@ -14,6 +15,7 @@ public final class Guard {
   private final Optional<Tokens> tokens;
   private final String queue;
   private final Consumer<String> notices;
+  private final Set<String> origins;
   private volatile String told = "";
 
   /**
@@ -21,11 +23,18 @@ public final class Guard {
    *
    * @param tokens those of which one is needed; empty if none is
    * @param notices is told when they cannot be read
+   * @param origins of other sites whose pages may send something
    */
-  Guard(Optional<Tokens> tokens, String queue, Consumer<String> notices) {
+  Guard(Optional<Tokens> tokens, String queue, Consumer<String> notices, Set<String> origins) {
+    this.origins = Set.copyOf(origins);
     this.tokens = tokens;
     this.queue = queue;
     this.notices = notices;
+  }
+
+  /** The origins of other sites whose pages may send something. */
+  public Set<String> origins() {
+    return origins;
   }
 
   private Optional<Token> token(Request request) {
@@ -39,7 +48,8 @@ public final class Guard {
   /**
    * The answer to who may not send this; empty for who may.
    *
-   * @param length of the body
+   * @param length of the body, as far as that is known: packed before it has come, and then
+   *     unpacked
    */
   public Optional<Answer> refuse(Request request, long length) {
     if (tokens.isEmpty()) {

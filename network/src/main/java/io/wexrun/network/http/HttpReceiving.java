@@ -1,6 +1,7 @@
 package io.wexrun.network.http;
 
 import io.wexrun.core.connect.IntakeOpening;
+import io.wexrun.core.connect.Refusals;
 import io.wexrun.core.connect.Site;
 import io.wexrun.core.diagnose.Diagnostics;
 import io.wexrun.core.diagnose.KeyPath;
@@ -15,6 +16,7 @@ import io.wexrun.network.door.Reception;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.stream.Collectors;
 
 /**
@@ -23,6 +25,7 @@ import java.util.stream.Collectors;
  * <pre>{@code
  * most: SIZE             of a body, also unpacked
  * access: token | open
+ * origins: [ORIGIN, ...] of pages that may send in a browser
  * }</pre>
  */
 public abstract class HttpReceiving extends Reception {
@@ -30,6 +33,7 @@ public abstract class HttpReceiving extends Reception {
   private static final String ACCESS = "access";
   private static final String TOKEN = "token";
   private static final String OPEN = "open";
+  private static final String ORIGINS = "origins";
   private static final long MOST_BYTES = 16L << 20;
   private static final long MOST_MOST = 256L << 20;
 
@@ -43,7 +47,10 @@ public abstract class HttpReceiving extends Reception {
         MOST,
         Form.text().about("how large a body may be, also unpacked; 16MB"),
         ACCESS,
-        Form.word(TOKEN, OPEN));
+        Form.word(TOKEN, OPEN),
+        ORIGINS,
+        Form.list(Form.text())
+            .about("sites whose pages may send, such as https://ostrel.example; without it none"));
   }
 
   /** The address in settings. */
@@ -76,6 +83,14 @@ public abstract class HttpReceiving extends Reception {
     return Math.toIntExact(settings.text(MOST).flatMap(Sizes::bytes).orElse(MOST_BYTES));
   }
 
+  /** The origins of other sites whose pages may send something. */
+  private static Set<String> origins(Settings settings) {
+    Object written = settings.values().get(ORIGINS);
+    return written instanceof List<?> list
+        ? list.stream().map(String::valueOf).collect(Collectors.toSet())
+        : settings.text(ORIGINS).map(Set::of).orElse(Set.of());
+  }
+
   /** Who may come in. */
   protected Guard guard(IntakeOpening opening, String queue) {
     Settings settings = opening.settings();
@@ -84,7 +99,8 @@ public abstract class HttpReceiving extends Reception {
     return new Guard(
         token ? Optional.of(new Tokens(opening.site().data())) : Optional.empty(),
         queue,
-        opening.notices());
+        opening.notices(),
+        origins(settings));
   }
 
   /** Serves paths at the address of settings. */
@@ -100,7 +116,7 @@ public abstract class HttpReceiving extends Reception {
             () -> {
               Optional<Certificates> certificates =
                   certificates(settings, opening.site(), true, opening.notices());
-              return new HttpServer(doors, address, certificates);
+              return new HttpServer(doors, address, certificates, Refusals.of(opening.site()));
             });
     routes.forEach(server::add);
     String at =

@@ -7,6 +7,7 @@ import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.concurrent.CompletableFuture;
 
 /** Takes the requests of one intake into its queue. For several threads. */
@@ -42,6 +43,11 @@ final class HttpReception implements Route.Taker {
   }
 
   @Override
+  public Set<String> origins() {
+    return guard.origins();
+  }
+
+  @Override
   public int most() {
     return kept.most();
   }
@@ -74,7 +80,12 @@ final class HttpReception implements Route.Taker {
       }
     }
     String encoding = String.join(",", request.headers().getAll("content-encoding"));
-    Body body = bodies.read(Unpacked.of(request.body(), encoding, kept.most()), request.headers());
+    byte[] plain = Unpacked.of(request.body(), encoding, kept.most());
+    refused = guard.refuse(request, plain.length);
+    if (refused.isPresent()) {
+      throw new RefusedException(refused.get());
+    }
+    Body body = bodies.read(plain, request.headers());
     int count = body.records().count();
     if (count == 0) {
       return CompletableFuture.completedFuture(Answer.taken(0, false));

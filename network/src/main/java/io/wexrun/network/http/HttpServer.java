@@ -21,6 +21,7 @@ import io.netty.handler.codec.http2.Http2StreamFrameToHttpObjectCodec;
 import io.netty.handler.ssl.ApplicationProtocolNames;
 import io.netty.handler.ssl.ApplicationProtocolNegotiationHandler;
 import io.netty.util.concurrent.GlobalEventExecutor;
+import io.wexrun.core.connect.Refusals;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.network.door.Address;
 import io.wexrun.network.door.Certificates;
@@ -57,6 +58,8 @@ public final class HttpServer implements AutoCloseable {
   private final AtomicInteger waiting = new AtomicInteger();
   private final long room = Math.min(256L << 20, Runtime.getRuntime().maxMemory() / 8);
   private final Channel listening;
+  private final String name;
+  private final Refusals refusals;
 
   /**
    * Begins to listen.
@@ -64,6 +67,13 @@ public final class HttpServer implements AutoCloseable {
    * @throws OutsideException if the address cannot be listened at
    */
   public HttpServer(Doors doors, Address address, Optional<Certificates> certificates) {
+    this(doors, address, certificates, new Refusals());
+  }
+
+  /** The same; what is refused is counted. */
+  HttpServer(Doors doors, Address address, Optional<Certificates> certificates, Refusals refusals) {
+    this.name = "http " + address;
+    this.refusals = refusals;
     ServerBootstrap bootstrap =
         new ServerBootstrap()
             .group(doors.loops())
@@ -101,6 +111,11 @@ public final class HttpServer implements AutoCloseable {
     waiting.incrementAndGet();
   }
 
+  /** A request was answered with a status that says that it was not taken. */
+  void refused(int status) {
+    refusals.add(name, Integer.toString(status), "with status " + status);
+  }
+
   void answered() {
     waiting.decrementAndGet();
   }
@@ -128,6 +143,7 @@ public final class HttpServer implements AutoCloseable {
 
   private void begin(SocketChannel channel, Optional<Certificates> certificates) {
     if (connections.size() >= MOST_CONNECTIONS) {
+      refusals.add(name, "full", "since " + MOST_CONNECTIONS + " connections are open");
       channel.close();
       return;
     }

@@ -5,6 +5,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.concurrent.CompletableFuture;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
@@ -41,6 +42,11 @@ public final class Route {
 
     /** How many bytes a body may have. */
     int most();
+
+    /** The origins of other sites whose pages may send something; {@code *} for all. */
+    default Set<String> origins() {
+      return Set.of();
+    }
   }
 
   /** Whoever posts to a path is answered by a taker. */

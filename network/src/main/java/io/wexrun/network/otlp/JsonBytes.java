@@ -15,8 +15,8 @@ import java.util.List;
 final class JsonBytes {
   private static final byte[] HEX = "0123456789abcdef".getBytes(StandardCharsets.US_ASCII);
 
-  /** Values are nested so deep; what is deeper is left out. */
-  private static final int DEEPEST = 64;
+  /** Values are nested so deep; what is deeper is null. */
+  static final int DEEPEST = 64;
 
   private byte[] data;
   private int length;
@@ -115,6 +115,29 @@ final class JsonBytes {
     JsonBytes out = new JsonBytes(256);
     out.object(values, 0);
     return Arrays.copyOf(out.data, out.length);
+  }
+
+  /** Whether something of a value would be left out. */
+  static boolean isTooDeep(AnyValue value) {
+    return isTooDeep(value, 0);
+  }
+
+  static boolean areTooDeep(List<KeyValue> values) {
+    return values.stream().anyMatch(each -> isTooDeep(each.getValue(), 1));
+  }
+
+  private static boolean isTooDeep(AnyValue value, int depth) {
+    if (depth > DEEPEST) {
+      return true;
+    }
+    return switch (value.getValueCase()) {
+      case ARRAY_VALUE ->
+          value.getArrayValue().getValuesList().stream().anyMatch(v -> isTooDeep(v, depth + 1));
+      case KVLIST_VALUE ->
+          value.getKvlistValue().getValuesList().stream()
+              .anyMatch(v -> isTooDeep(v.getValue(), depth + 1));
+      default -> false;
+    };
   }
 
   private void object(List<KeyValue> values, int depth) {

@@ -12,10 +12,13 @@ import io.opentelemetry.proto.logs.v1.ResourceLogs;
 import io.opentelemetry.proto.logs.v1.ScopeLogs;
 import io.opentelemetry.proto.resource.v1.Resource;
 import io.wexrun.network.door.JsonMistake;
+import java.math.BigDecimal;
+import java.math.BigInteger;
 import java.util.ArrayList;
 import java.util.Base64;
 import java.util.HexFormat;
 import java.util.List;
+import tools.jackson.core.JacksonException;
 import tools.jackson.databind.JsonNode;
 import tools.jackson.databind.json.JsonMapper;
 
@@ -31,9 +34,10 @@ final class JsonRequests {
   /**
    * Reads a request.
    *
+   * @param rejected takes records with values that cannot be taken
    * @throws IllegalArgumentException if it is none; the message says why
    */
-  static ExportLogsServiceRequest read(byte[] body) {
+  static ExportLogsServiceRequest read(byte[] body, Rejected rejected) {
     try {
       ExportLogsServiceRequest.Builder request = ExportLogsServiceRequest.newBuilder();
       JsonNode root = JSON.readTree(body);
@@ -41,15 +45,15 @@ final class JsonRequests {
         throw new IllegalArgumentException("it is not a JSON object");
       }
       for (JsonNode node : root.path("resourceLogs")) {
-        request.addResourceLogs(resource(node));
+        request.addResourceLogs(resource(node, rejected));
       }
       return request.build();
-    } catch (tools.jackson.core.JacksonException e) {
+    } catch (JacksonException e) {
       throw new IllegalArgumentException(JsonMistake.of(e), e);
     }
   }
 
-  private static ResourceLogs resource(JsonNode node) {
+  private static ResourceLogs resource(JsonNode node, Rejected rejected) {
     ResourceLogs.Builder resource =
         ResourceLogs.newBuilder()
             .setResource(
@@ -65,7 +69,11 @@ final class JsonRequests {
                       .setVersion(text(scope, "version"))
                       .addAllAttributes(attributes(scope.path("attributes"))));
       for (JsonNode record : inside.path("logRecords")) {
-        logs.addLogRecords(record(record));
+        try {
+          logs.addLogRecords(record(record));
+        } catch (IllegalArgumentException e) {
+          rejected.add(1, e.getMessage());
+        }
       }
       resource.addScopeLogs(logs);
     }
@@ -75,8 +83,8 @@ final class JsonRequests {
   private static LogRecord record(JsonNode node) {
     LogRecord.Builder record =
         LogRecord.newBuilder()
-            .setTimeUnixNano(number(node, "timeUnixNano"))
-            .setObservedTimeUnixNano(number(node, "observedTimeUnixNano"))
+            .setTimeUnixNano(nanos(node, "timeUnixNano"))
+            .setObservedTimeUnixNano(nanos(node, "observedTimeUnixNano"))
             .setSeverityNumberValue((int) number(node, "severityNumber"))
             .setSeverityText(text(node, "severityText"))
             .setEventName(text(node, "eventName"))
@@ -146,10 +154,27 @@ final class JsonRequests {
       return 0;
     }
     try {
-      return value.isNumber() ? value.asLong() : Long.parseLong(value.asString());
-    } catch (NumberFormatException e) {
-      throw new IllegalArgumentException("'" + name + "' is not a number", e);
+      return new BigDecimal(value.asString()).longValueExact();
+    } catch (NumberFormatException | ArithmeticException | JacksonException e) {
+      throw new IllegalArgumentException("'" + name + "' is not a number of 64 bits", e);
     }
+  }
+
+  /** A {@code fixed64}: a number that is not negative, also as text. */
+  private static long nanos(JsonNode node, String name) {
+    JsonNode value = node.path(name);
+    if (value.isMissingNode() || value.isNull()) {
+      return 0;
+    }
+    try {
+      BigInteger number = new BigDecimal(value.asString()).toBigIntegerExact();
+      if (number.signum() >= 0 && number.bitLength() <= Long.SIZE) {
+        return number.longValue();
+      }
+    } catch (NumberFormatException | ArithmeticException | JacksonException e) {
+      // It is told below.
+    }
+    throw new IllegalArgumentException("'" + name + "' is not a number of nanoseconds since 1970");
   }
 
   private static ByteString hex(JsonNode node, String name) {

@@ -45,8 +45,12 @@ final class LogRecords {
     return columns;
   }
 
-  /** The records of a request, in order. */
-  static Records of(ExportLogsServiceRequest request) {
+  /**
+   * The records of a request, in order.
+   *
+   * @param rejected takes those with values that are nested too deep
+   */
+  static Records of(ExportLogsServiceRequest request, Rejected rejected) {
     JsonBytes out = new JsonBytes(request.getSerializedSize() * 2);
     int[] starts = new int[64];
     int[] ends = new int[64];
@@ -58,6 +62,11 @@ final class LogRecords {
       for (ScopeLogs scope : resource.getScopeLogsList()) {
         byte[] scopeJson = JsonBytes.of(scope.getScope().getAttributesList());
         for (LogRecord record : scope.getLogRecordsList()) {
+          if (JsonBytes.isTooDeep(record.getBody())
+              || JsonBytes.areTooDeep(record.getAttributesList())) {
+            rejected.add(1, "its values are nested more than " + JsonBytes.DEEPEST + " deep");
+            continue;
+          }
           if (count == starts.length) {
             starts = Arrays.copyOf(starts, count * 2);
             ends = Arrays.copyOf(ends, count * 2);

@@ -1,10 +1,11 @@
 package io.wexrun.network.otlp;
 
+import com.google.protobuf.CodedInputStream;
+import com.google.protobuf.CodedOutputStream;
 import com.google.protobuf.InvalidProtocolBufferException;
 import io.opentelemetry.proto.collector.logs.v1.ExportLogsPartialSuccess;
 import io.opentelemetry.proto.collector.logs.v1.ExportLogsServiceRequest;
 import io.opentelemetry.proto.collector.logs.v1.ExportLogsServiceResponse;
-import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.intake.Records;
 import io.wexrun.network.door.Filtered;
 import io.wexrun.network.door.Inbox;
@@ -15,11 +16,13 @@ import io.wexrun.network.http.Request;
 import io.wexrun.network.http.Route;
 import io.wexrun.network.http.Unpacked;
 import io.wexrun.queue.Parcel;
+import java.io.IOException;
 import java.nio.ByteBuffer;
 import java.nio.charset.StandardCharsets;
 import java.util.Arrays;
 import java.util.Map;
 import java.util.Optional;
+import java.util.Set;
 import java.util.concurrent.CompletableFuture;
 
 /**
@@ -42,6 +45,9 @@ final class OtlpReception implements Route.Taker {
 
   private static final int PREFIX = 5;
 
+  /** Each value that is nested is three messages. */
+  private static final int RECURSION = 400;
+
   private final Inbox inbox;
   private final Guard guard;
   private final int most;
@@ -55,6 +61,11 @@ final class OtlpReception implements Route.Taker {
     this.inbox = inbox;
     this.guard = guard;
     this.most = most;
+  }
+
+  @Override
+  public Set<String> origins() {
+    return guard.origins();
   }
 
   @Override
@@ -72,25 +83,50 @@ final class OtlpReception implements Route.Taker {
 
   @Override
   public Optional<Answer> refuse(Request head, Optional<Long> length) {
-    return guard
-        .refuse(head, length.orElse(0L))
-        .map(answer -> isGrpc(head) ? grpc(answer) : answer);
+    return guard.refuse(head, length.orElse(0L)).map(answer -> inItsForm(head, answer));
   }
 
-  /** The answer that says the same in gRPC. */
-  private static Answer grpc(Answer answer) {
-    String why = new String(answer.body(), StandardCharsets.UTF_8);
-    return switch (answer.status()) {
-      case Answer.UNKNOWN -> failed(UNAUTHENTICATED, why);
-      case Answer.FORBIDDEN -> failed(DENIED, why);
-      case Answer.TOO_MANY, Answer.UNAVAILABLE -> failed(UNAVAILABLE, why);
-      default -> failed(INVALID, why);
-    };
+  /**
+   * The answer as OTLP wants it: in gRPC a status and a message, over HTTP a {@code
+   * google.rpc.Status} in the encoding of the request (OTLP 1.x, "Failures").
+   */
+  private static Answer inItsForm(Request request, Answer answer) {
+    int code =
+        switch (answer.status()) {
+          case Answer.UNKNOWN -> UNAUTHENTICATED;
+          case Answer.FORBIDDEN -> DENIED;
+          case Answer.TOO_MANY, Answer.UNAVAILABLE -> UNAVAILABLE;
+          default -> INVALID;
+        };
+    if (isGrpc(request)) {
+      return new Answer(
+          Answer.OK,
+          Map.of("grpc-status", "" + code, "grpc-message", encoded(answer.detail())),
+          GRPC,
+          NOTHING);
+    }
+    if (isJson(request)) {
+      Answer status =
+          Answer.json(answer.status(), Map.of("code", code, "message", answer.detail()));
+      return new Answer(status.status(), answer.headers(), JSON, status.body());
+    }
+    return new Answer(answer.status(), answer.headers(), PROTOBUF, status(code, answer.detail()));
   }
 
-  private static Answer failed(int status, String why) {
-    return new Answer(
-        Answer.OK, Map.of("grpc-status", "" + status, "grpc-message", encoded(why)), GRPC, NOTHING);
+  /** A {@code google.rpc.Status}: its code is field 1, its message field 2. */
+  private static byte[] status(int code, String message) {
+    byte[] bytes =
+        new byte
+            [CodedOutputStream.computeInt32Size(1, code)
+                + CodedOutputStream.computeStringSize(2, message)];
+    CodedOutputStream out = CodedOutputStream.newInstance(bytes);
+    try {
+      out.writeInt32(1, code);
+      out.writeString(2, message);
+    } catch (IOException e) {
+      throw new IllegalStateException("an array takes every byte", e);
+    }
+    return bytes;
   }
 
   /** A message with everything but printable ASCII percent-encoded, as gRPC wants it. */
@@ -111,16 +147,14 @@ final class OtlpReception implements Route.Taker {
     try {
       return taken(request);
     } catch (RefusedException e) {
-      Answer answer = e.answer();
-      return CompletableFuture.completedFuture(isGrpc(request) ? grpc(answer) : answer);
+      return CompletableFuture.completedFuture(inItsForm(request, e.answer()));
     }
   }
 
   private CompletableFuture<Answer> taken(Request request) throws RefusedException {
-    ExportLogsServiceRequest logs = read(request);
-    Records all = LogRecords.of(logs);
-    Records records = thatFit(all);
-    long rejected = all.count() - records.count();
+    Rejected rejected = new Rejected();
+    ExportLogsServiceRequest logs = read(request, rejected);
+    Records records = thatFit(LogRecords.of(logs, rejected), rejected);
     if (records.count() == 0) {
       return CompletableFuture.completedFuture(done(request, rejected));
     }
@@ -145,22 +179,23 @@ final class OtlpReception implements Route.Taker {
               if (failure == null) {
                 return done(request, rejected);
               }
-              Answer answer =
-                  Answer.problem(Answer.UNAVAILABLE, String.valueOf(failure.getMessage()))
-                      .with("retry-after", "5");
-              return isGrpc(request) ? grpc(answer) : answer;
+              return inItsForm(
+                  request,
+                  Answer.problem(Answer.UNAVAILABLE, "it cannot be stored now: send it again later")
+                      .with("retry-after", "5"));
             });
   }
 
-  private ExportLogsServiceRequest read(Request request) throws RefusedException {
+  private ExportLogsServiceRequest read(Request request, Rejected rejected)
+      throws RefusedException {
     try {
       if (isGrpc(request)) {
-        return ExportLogsServiceRequest.parseFrom(message(request));
+        return parsed(allowed(request, message(request)));
       }
       String encoding = request.header("content-encoding").orElse("");
-      byte[] body = Unpacked.of(request.body(), encoding, most);
+      byte[] body = allowed(request, Unpacked.of(request.body(), encoding, most));
       if (isJson(request)) {
-        return JsonRequests.read(body);
+        return JsonRequests.read(body, rejected);
       }
       String type = request.header("content-type").orElse("");
       if (!type.startsWith(PROTOBUF)) {
@@ -169,11 +204,34 @@ final class OtlpReception implements Route.Taker {
                 Answer.NO_SUCH_FORM,
                 "its media type is '" + type + "': " + PROTOBUF + " and " + JSON + " are taken"));
       }
-      return ExportLogsServiceRequest.parseFrom(body);
+      return parsed(body);
     } catch (InvalidProtocolBufferException | IllegalArgumentException e) {
       throw new RefusedException(
           Answer.problem(Answer.BAD, "it is no request to export logs: " + e.getMessage()));
     }
+  }
+
+  /** Nested values are read deeper than they are taken, so that only their record is refused. */
+  private static ExportLogsServiceRequest parsed(byte[] body)
+      throws InvalidProtocolBufferException {
+    CodedInputStream in = CodedInputStream.newInstance(body);
+    in.setRecursionLimit(RECURSION);
+    try {
+      return ExportLogsServiceRequest.parseFrom(in);
+    } catch (InvalidProtocolBufferException e) {
+      throw e;
+    } catch (IOException e) {
+      throw new IllegalStateException("an array gives every byte", e);
+    }
+  }
+
+  /** A message as it is unpacked, if its sender may send so much. */
+  private byte[] allowed(Request request, byte[] plain) throws RefusedException {
+    Optional<Answer> refused = guard.refuse(request, plain.length);
+    if (refused.isPresent()) {
+      throw new RefusedException(refused.get());
+    }
+    return plain;
   }
 
   /**
@@ -193,22 +251,22 @@ final class OtlpReception implements Route.Taker {
   }
 
   /** Those that are not longer than the queue takes. */
-  private Records thatFit(Records all) {
+  private Records thatFit(Records all, Rejected rejected) {
     int longest = inbox.longest() - 1024;
-    return Filtered.of(all, i -> all.end(i) - all.start(i) <= longest);
+    Records fit = Filtered.of(all, i -> all.end(i) - all.start(i) <= longest);
+    rejected.add(
+        all.count() - fit.count(),
+        "it is longer than the " + inbox.longest() + " bytes that the queue takes");
+    return fit;
   }
 
-  private Answer done(Request request, long rejected) {
+  private Answer done(Request request, Rejected rejected) {
     ExportLogsServiceResponse.Builder response = ExportLogsServiceResponse.newBuilder();
-    if (rejected > 0) {
+    if (rejected.count() > 0) {
       response.setPartialSuccess(
           ExportLogsPartialSuccess.newBuilder()
-              .setRejectedLogRecords(rejected)
-              .setErrorMessage(
-                  Counted.of(rejected, "record")
-                      + " longer than the "
-                      + inbox.longest()
-                      + " bytes of the queue"));
+              .setRejectedLogRecords(rejected.count())
+              .setErrorMessage(rejected.why()));
     }
     byte[] message = response.build().toByteArray();
     if (isGrpc(request)) {
@@ -221,15 +279,17 @@ final class OtlpReception implements Route.Taker {
       return new Answer(Answer.OK, Map.of(), GRPC, framed, Map.of("grpc-status", "0"));
     }
     if (isJson(request)) {
-      String partial =
-          rejected == 0
-              ? "{}"
-              : "{\"partialSuccess\":{\"rejectedLogRecords\":\""
-                  + rejected
-                  + "\",\"errorMessage\":\""
-                  + response.getPartialSuccess().getErrorMessage()
-                  + "\"}}";
-      return new Answer(Answer.OK, Map.of(), JSON, partial.getBytes(StandardCharsets.UTF_8));
+      return Answer.json(
+          Answer.OK,
+          rejected.count() == 0
+              ? Map.of()
+              : Map.of(
+                  "partialSuccess",
+                  Map.of(
+                      "rejectedLogRecords",
+                      Long.toString(rejected.count()),
+                      "errorMessage",
+                      rejected.why())));
     }
     return new Answer(Answer.OK, Map.of(), PROTOBUF, message);
   }

@@ -8,6 +8,7 @@ import io.prometheus.metrics.model.snapshots.MetricSnapshots;
 import io.prometheus.metrics.model.snapshots.StateSetSnapshot;
 import io.prometheus.metrics.model.snapshots.SummarySnapshot;
 import io.prometheus.metrics.model.snapshots.Unit;
+import io.wexrun.core.connect.Refusals;
 import io.wexrun.core.intake.Backlog;
 import io.wexrun.core.run.Delays;
 import io.wexrun.core.run.TargetWork;
@@ -23,6 +24,7 @@ import java.time.Duration;
 import java.time.Instant;
 import java.util.List;
 import java.util.Locale;
+import java.util.Map;
 import java.util.function.Function;
 import java.util.function.ToDoubleFunction;
 import java.util.function.ToLongFunction;
@@ -36,8 +38,13 @@ import java.util.function.ToLongFunction;
  * @param pipelines how those of the run stand
  * @param books of these pipelines
  * @param queues those of the workspace, with who reads them
+ * @param refusals what its doors have refused
  */
-public record Figures(List<PipelineStatus> pipelines, List<Tally> books, List<QueueFacts> queues) {
+public record Figures(
+    List<PipelineStatus> pipelines,
+    List<Tally> books,
+    List<QueueFacts> queues,
+    Map<Refusals.Refusal, Long> refusals) {
   /** The media type of the text. */
   public static final String TYPE = OpenMetricsTextFormatWriter.CONTENT_TYPE;
 
@@ -76,6 +83,7 @@ public record Figures(List<PipelineStatus> pipelines, List<Tally> books, List<Qu
         .metricSnapshot(
             counter(
                 "failures", "How often the pipeline has failed in this run.", p -> p.failures()))
+        .metricSnapshot(refused())
         .metricSnapshot(
             gauge(
                 "held_rows",
@@ -163,6 +171,19 @@ public record Figures(List<PipelineStatus> pipelines, List<Tally> books, List<Qu
   private CounterSnapshot counter(String name, String help, ToLongFunction<PipelineStatus> figure) {
     CounterSnapshot.Builder counter = CounterSnapshot.builder().name("wexrun_" + name).help(help);
     pipelines.forEach(p -> counter.dataPoint(count(of(p.pipeline()), figure.applyAsLong(p))));
+    return unit(counter, name).build();
+  }
+
+  private CounterSnapshot refused() {
+    String name = "refused_requests";
+    CounterSnapshot.Builder counter =
+        CounterSnapshot.builder()
+            .name("wexrun_" + name)
+            .help("Requests that a door refused, by the status of the answer; full: connections.");
+    refusals.forEach(
+        (refusal, times) ->
+            counter.dataPoint(
+                count(Labels.of("door", refusal.door(), "reason", refusal.reason()), times)));
     return unit(counter, name).build();
   }
 

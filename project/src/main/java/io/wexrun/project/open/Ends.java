@@ -458,7 +458,8 @@ public final class Ends {
     return Queues.of(site).readBeyond(target, readers);
   }
 
-  private static Set<String> targetNames(Pipeline pipeline) {
+  /** The names of the tables and queues that a pipeline's records may go to. */
+  public static Set<String> targetNames(Pipeline pipeline) {
     Set<String> names = new TreeSet<>();
     pipeline.route().forEach(route -> names.addAll(route.to()));
     pipeline.dead().forEach(route -> names.addAll(route.to()));
