@@ -66,6 +66,9 @@ public final class FilesIntake implements Intake {
   /** Files that may have changed since then. */
   private final Set<FollowedFile> touched = new HashSet<>();
 
+  /** The latest files of each name that were known when it began, and were not seen since. */
+  private final Map<Path, FollowedFile> before = new HashMap<>();
+
   private boolean sourcesAreOld = true;
 
   /** Whether about some file there is doubt. */
@@ -87,6 +90,15 @@ public final class FilesIntake implements Intake {
     known.forEach(this::know);
   }
 
+  /** The how manieth file of its name it is. */
+  private static int number(FollowedFile file) {
+    String name = file.source().name();
+    int mark = name.lastIndexOf('#');
+    return mark > 0 && name.substring(mark + 1).matches("\\d{1,9}")
+        ? Integer.parseInt(name.substring(mark + 1))
+        : 1;
+  }
+
   /** Settings of an intake that follows the files matching a pattern, one record for each line. */
   public static Settings matching(String pattern) {
     return Settings.of("files", pattern);
@@ -100,6 +112,7 @@ public final class FilesIntake implements Intake {
     if (file.gone()) {
       goneBefore.add(file);
     }
+    before.merge(path, file, (one, other) -> number(one) > number(other) ? one : other);
     files.put(source.partition(), file);
   }
 
@@ -221,6 +234,7 @@ public final class FilesIntake implements Intake {
         activate(each.getKey());
       }
       goneBefore.remove(each.getKey());
+      before.values().remove(each.getKey());
     }
     for (FollowedFile file : recognition.missing()) {
       if (!file.gone() && !file.open() && file.suspect()) {
@@ -233,6 +247,16 @@ public final class FilesIntake implements Intake {
     for (Map.Entry<Seen, Path> each : recognition.missed().entrySet()) {
       find(each.getKey(), each.getValue());
     }
+    recognition
+        .unread(matched)
+        .forEach(
+            (seen, of) ->
+                tell(
+                    "unread " + seen.path(),
+                    patterns.name(seen.path())
+                        + " is not read: the pattern does not cover its name. It seems to hold what "
+                        + patterns.name(of.foundAs())
+                        + " had before it was cut a second time; if so, name it in the pattern"));
     if (matched.isEmpty() && files.isEmpty()) {
       tell("", "no file matches " + written);
     }
@@ -259,6 +283,15 @@ public final class FilesIntake implements Intake {
   private void lose(FollowedFile file, List<Seen> matched) throws IOException {
     boolean replaced = matched.stream().anyMatch(seen -> seen.path().equals(file.path()));
     long lost = file.lose();
+    if (lost == 0 && replaced && before.containsValue(file) && file.read() > 0) {
+      tell(
+          "cut " + file.source(),
+          file.source()
+              + " was cut or replaced while nothing ran, and no file beside it holds what was read up"
+              + " to byte "
+              + Counted.number(file.read())
+              + ": what was written behind that, if anything was, is missed");
+    }
     if (lost > 0) {
       told.remove(file.source().name());
       tell(

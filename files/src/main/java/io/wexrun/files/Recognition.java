@@ -310,6 +310,41 @@ final class Recognition {
         && DATED.matcher(it.substring(dot, it.length() - of.length() + dot)).matches();
   }
 
+  /**
+   * Files that nobody reads, and that may hold what a known file had before it was cut: one of the
+   * copies that were made of it was found, and these are later ones, under names that tell no
+   * order.
+   *
+   * @return with the known file that each is named after
+   * @throws IOException if a file cannot be read
+   */
+  Map<Seen, FollowedFile> unread(List<Seen> matched) throws IOException {
+    Set<Path> shown = new HashSet<>();
+    matched.forEach(seen -> shown.add(seen.path()));
+    Map<Seen, FollowedFile> unread = new LinkedHashMap<>();
+    for (Map.Entry<FollowedFile, Seen> each : recognized.entrySet()) {
+      Path original = each.getKey().foundAs();
+      if (each.getValue().path().equals(original)) {
+        continue;
+      }
+      for (Seen seen : beside(each.getKey()).values()) {
+        boolean later = seen.modified().compareTo(each.getValue().modified()) >= 0;
+        boolean unknown =
+            !taken.contains(seen.path())
+                && !shown.contains(seen.path())
+                && !missedAt.containsKey(seen.path());
+        if (later
+            && unknown
+            && seen.size() > 0
+            && isNamedAfter(seen.path(), original)
+            && !isCopy(seen)) {
+          unread.put(seen, each.getKey());
+        }
+      }
+    }
+    return unread;
+  }
+
   /** Where the known files are that are there. */
   Map<FollowedFile, Seen> recognized() {
     return recognized;
