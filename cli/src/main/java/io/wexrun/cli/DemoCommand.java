@@ -141,7 +141,10 @@ final class DemoCommand implements Callable<Integer> {
       }
       List<Tally> tallies = workspace.tally();
       if (json) {
-        terminal.json(Map.of("pipelines", tallies.stream().map(TallyCommand::facts).toList()));
+        terminal.json(
+            Map.of(
+                "pipelines",
+                tallies.stream().map(tally -> TallyCommand.facts(tally, workspace)).toList()));
       } else {
         show(workspace, tallies);
       }

@@ -154,7 +154,7 @@ final class TallyCommand implements Callable<Integer> {
     }
   }
 
-  private static Map<String, Object> facts(Tally tally, Workspace workspace) {
+  static Map<String, Object> facts(Tally tally, Workspace workspace) {
     Map<String, Object> facts = facts(tally);
     Resending.Outstanding outstanding = workspace.deliveries().outstandingOf(tally.pipeline());
     facts.put("putAside", outstanding.waiting());
@@ -162,7 +162,7 @@ final class TallyCommand implements Callable<Integer> {
     return facts;
   }
 
-  static Map<String, Object> facts(Tally tally) {
+  private static Map<String, Object> facts(Tally tally) {
     Map<String, Object> facts = new LinkedHashMap<>();
     facts.put("pipeline", tally.pipeline());
     facts.put("taken", tally.counts().taken());

@@ -179,7 +179,9 @@ final class TallyView {
           lines.stream().map(this::row).toList());
       terminal.say(sum(lines));
     }
-    return lines.stream().noneMatch(line -> line.verdict() == Proof.Verdict.DIFFERS);
+    return lines.stream()
+        .allMatch(
+            line -> line.verdict() == Proof.Verdict.AGREES || line.verdict() == Proof.Verdict.OPEN);
   }
 
   private List<String> row(Proof line) {
@@ -188,6 +190,7 @@ final class TallyView {
         switch (line.verdict()) {
           case AGREES -> terminal.style(Terminal.Style.GOOD, "agrees");
           case DIFFERS -> terminal.style(Terminal.Style.BAD, "DIFFERS: ") + line.why();
+          case UNKNOWN -> terminal.style(Terminal.Style.BAD, "UNKNOWN: ") + line.why();
           default -> "cannot be said: " + line.why();
         };
     String what =
@@ -204,11 +207,13 @@ final class TallyView {
     lines.forEach(line -> verdicts.merge(line.verdict(), 1L, Long::sum));
     long agree = verdicts.getOrDefault(Proof.Verdict.AGREES, 0L);
     long differ = verdicts.getOrDefault(Proof.Verdict.DIFFERS, 0L);
+    long unknown = verdicts.getOrDefault(Proof.Verdict.UNKNOWN, 0L);
     long open = verdicts.getOrDefault(Proof.Verdict.OPEN, 0L);
     return Counted.of(agree, "line")
         + (agree == 1 ? " agrees, " : " agree, ")
         + differ
         + (differ == 1 ? " differs, " : " differ, ")
+        + (unknown == 0 ? "" : unknown + " unknown, ")
         + open
         + " cannot be counted again";
   }

@@ -59,7 +59,7 @@ class LongRunTest {
                   context.input(),
                   (row, rows) -> {
                     if (Files.exists(bomb)) {
-                      throw new StackOverflowError("the plugin has no end");
+                      throw new InternalError("the machine fails");
                     }
                   }));
         }

@@ -633,7 +633,7 @@ public abstract class StoreContract extends ValuesContract {
       assertThatThrownBy(() -> asked.query("select nothing from t"))
           .isInstanceOf(OutsideException.class)
           .hasMessageContaining("nothing");
-      QueryBounds few = new QueryBounds(Duration.ofMinutes(1), 1);
+      QueryBounds few = new QueryBounds(Duration.ofMinutes(1), 1, 1 << 20);
       assertThatThrownBy(() -> asked.query("select * from t", few))
           .isInstanceOf(OutsideException.class)
           .hasMessageContaining("more than 1 row");

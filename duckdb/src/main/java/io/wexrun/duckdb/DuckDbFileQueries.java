@@ -45,7 +45,12 @@ public final class DuckDbFileQueries implements FileQueries {
       }
       statement.execute("set allowed_paths = " + paths(asked));
       statement.execute("set enable_external_access = false");
-      return Answers.to(statement, sql, PlainValues::plain, bounds);
+      return Answers.to(
+          statement,
+          sql,
+          PlainValues::plain,
+          bounds,
+          DuckDbConnector.MEMORY + DuckDbStore.UNTRACKED);
     } catch (SQLException e) {
       throw new OutsideException(
           who

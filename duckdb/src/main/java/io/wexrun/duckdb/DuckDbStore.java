@@ -57,9 +57,14 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
   private final DuckDBConnection connection;
   private final Identity identity;
   private final RootAllocator root = new RootAllocator();
+
+  /** What the database takes of memory without counting it, such as for long texts and lists. */
+  static final long UNTRACKED = 512L << 20;
+
   private final Object merging = new Object();
   private final Map<String, StampedLock> locks = new ConcurrentHashMap<>();
   private int staged;
+  private final long memory;
 
   /**
    * Opens a file.
@@ -67,6 +72,7 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
    * @param folders beside the file itself, the only places where SQL may read and write files
    */
   DuckDbStore(String name, Path file, long memory, List<Path> folders) {
+    this.memory = memory;
     this.name = name;
     this.file = file;
     Properties settings = new Properties();
@@ -432,7 +438,7 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
           OnlyReads.require(connection, sql, this, "; 'wexrun sql --write' runs others");
           try (Statement statement = connection.createStatement()) {
             statement.execute("begin transaction read only");
-            return Answers.to(statement, sql, PlainValues::plain, bounds);
+            return Answers.to(statement, sql, PlainValues::plain, bounds, memory + UNTRACKED);
           }
         });
   }

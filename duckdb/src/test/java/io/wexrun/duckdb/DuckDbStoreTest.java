@@ -197,7 +197,7 @@ class DuckDbStoreTest {
 
   @Test
   void aQueryEndsAtItsBounds() {
-    QueryBounds bounds = new QueryBounds(Duration.ofSeconds(1), 10);
+    QueryBounds bounds = new QueryBounds(Duration.ofSeconds(1), 10, 1 << 20);
     assertThat(store.query("select * from range(10)", bounds).rows()).hasSize(10);
     assertThatThrownBy(() -> store.query("select * from range(11)", bounds))
         .isInstanceOf(OutsideException.class)
@@ -210,6 +210,24 @@ class DuckDbStoreTest {
                     bounds))
         .isInstanceOf(OutsideException.class)
         .hasMessage("the query was ended after 1 second");
+    assertThat(store.query("select * from range(10)").rows()).hasSize(10);
+  }
+
+  /** Also what the database does not count as its memory is bounded, and what rows take here. */
+  @Test
+  void aQueryThatNeedsTooMuchMemoryIsEnded() {
+    QueryBounds bounds = new QueryBounds(Duration.ofMinutes(5), 100_000, 1 << 20);
+    assertThatThrownBy(
+            () -> store.query("select repeat('x', 1000) || range from range(5000)", bounds))
+        .isInstanceOf(OutsideException.class)
+        .hasMessageContaining("take more than 1 MB: add a limit to it");
+    assertThatThrownBy(
+            () ->
+                store.query(
+                    "select length(string_agg(repeat('x', 100000), '')) from range(100000000)",
+                    bounds))
+        .isInstanceOf(OutsideException.class)
+        .hasMessageContaining("memory");
     assertThat(store.query("select * from range(10)").rows()).hasSize(10);
   }
 

@@ -202,7 +202,7 @@ class PostgresStoreTest {
 
   @Test
   void aQueryEndsAtItsBounds() {
-    QueryBounds bounds = new QueryBounds(Duration.ofSeconds(1), 10);
+    QueryBounds bounds = new QueryBounds(Duration.ofSeconds(1), 10, 1 << 20);
     assertThat(store.query("select generate_series(1, 10)", bounds).rows()).hasSize(10);
     assertThatThrownBy(() -> store.query("select generate_series(1, 11)", bounds))
         .isInstanceOf(OutsideException.class)

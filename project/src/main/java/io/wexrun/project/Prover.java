@@ -108,14 +108,7 @@ final class Prover {
 
   private static Proof unreadable(
       SourcePartition source, String name, SourceTally tally, String why) {
-    return new Proof(
-        source.name(),
-        Kind.SOURCE,
-        name,
-        tally.counts().taken(),
-        OptionalLong.empty(),
-        Proof.Verdict.DIFFERS,
-        why);
+    return Proof.unknown(source.name(), Kind.SOURCE, name, tally.counts().taken(), why);
   }
 
   private List<Proof> sources(Pipeline pipeline, Map<SourcePartition, SourceTally> books) {
@@ -135,7 +128,14 @@ final class Prover {
               lines.add(
                   deleted
                       ? open(source, name, tally, why + ": it was deleted")
-                      : unreadable(source, name, tally, why)));
+                      : new Proof(
+                          source.name(),
+                          Kind.SOURCE,
+                          name,
+                          tally.counts().taken(),
+                          OptionalLong.empty(),
+                          Proof.Verdict.DIFFERS,
+                          why)));
       return lines;
     }
     Map<SourcePartition, Long> found = new HashMap<>();
@@ -151,13 +151,7 @@ final class Prover {
               });
       count(intake, assigner, found);
     } catch (OutsideException e) {
-      // What a queue cannot give is lost or damaged; a file may only be out of reach.
-      books.forEach(
-          (source, tally) ->
-              lines.add(
-                  queue.isPresent()
-                      ? unreadable(source, name, tally, e.getMessage())
-                      : open(source, name, tally, e.getMessage())));
+      books.forEach((source, tally) -> lines.add(unreadable(source, name, tally, e.getMessage())));
       return lines;
     }
     books.forEach(

@@ -7,8 +7,10 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.OriginColumns;
 import io.wexrun.core.pipeline.Pipeline;
+import io.wexrun.core.pipeline.Rollup;
 import io.wexrun.core.pipeline.Settings;
 import io.wexrun.core.pipeline.Table;
+import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.ReplaySource;
 import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.tally.Tally;
@@ -18,6 +20,7 @@ import io.wexrun.core.target.Standing;
 import io.wexrun.project.facts.Proof;
 import io.wexrun.project.facts.Proof.Kind;
 import io.wexrun.state.WorkspaceState;
+import java.math.BigDecimal;
 import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.HashMap;
@@ -112,13 +115,11 @@ final class TargetProver {
     } catch (OutsideException e) {
       long rows = booked.values().stream().mapToLong(each -> each.waiting() + each.refused()).sum();
       return List.of(
-          new Proof(
+          Proof.unknown(
               "what store " + store + " put aside",
               Kind.TARGET,
               booked.keySet().stream().map(of -> of.get(1)).distinct().collect(joining(", ")),
               rows,
-              OptionalLong.empty(),
-              Proof.Verdict.DIFFERS,
               e.getMessage()));
     }
     List<Proof> lines = new ArrayList<>();
@@ -180,6 +181,10 @@ final class TargetProver {
       if (table == null && isQueue(target)) {
         return List.of(queue(target, by, books));
       }
+      if (table != null && counter(table).isPresent() && isAnswering(table)) {
+        long counted = sum(table, counter(table).get());
+        return List.of(line(target, by, books, counted));
+      }
       Optional<String> why = table == null ? whyNotOther(target) : whyNot(table);
       if (why.isPresent()) {
         return List.of(
@@ -196,9 +201,31 @@ final class TargetProver {
       lines.addAll(bySource(table, by, pipelines));
       return lines;
     } catch (OutsideException e) {
-      return List.of(
-          Proof.open(target, Kind.TARGET, pipelines, books, OptionalLong.empty(), e.getMessage()));
+      return List.of(Proof.unknown(target, Kind.TARGET, pipelines, books, e.getMessage()));
     }
+  }
+
+  private boolean isAnswering(Table table) {
+    return workspace.answering().contains(table.store()) && workspace.tables().isThere(table);
+  }
+
+  /** The column of a rollup that counts the records which went into it. */
+  private static Optional<String> counter(Table table) {
+    return table.rollup().stream()
+        .flatMap(rollup -> rollup.measures().stream())
+        .filter(m -> m.function() == Rollup.Function.COUNT && m.of().isEmpty())
+        .map(Rollup.Measure::column)
+        .findFirst();
+  }
+
+  private long sum(Table table, String column) {
+    String sql =
+        "select coalesce(sum("
+            + Querying.quoted(column)
+            + "), 0) from "
+            + Querying.quoted(table.name());
+    return new BigDecimal(String.valueOf(workspace.query(table.store(), sql).rows().get(0).get(0)))
+        .longValueExact();
   }
 
   private Proof line(String target, Map<String, Long> by, long books, long rows) {
@@ -210,7 +237,15 @@ final class TargetProver {
     return ahead
         .map(why -> Proof.open(target, Kind.TARGET, pipelines, books, OptionalLong.of(rows), why))
         .orElseGet(
-            () -> Proof.of(target, Kind.TARGET, pipelines, books, rows, difference(rows - books)));
+            () ->
+                Proof.of(
+                    target,
+                    Kind.TARGET,
+                    pipelines,
+                    books,
+                    rows,
+                    difference(rows - books)
+                        + (rows < books && !isQueue(target) ? again(pipelines) : "")));
   }
 
   private boolean isQueue(String target) {
@@ -239,16 +274,17 @@ final class TargetProver {
    */
   private List<Proof> bySource(Table table, Map<String, Long> by, String pipelines) {
     if (!OriginColumns.in(table)
-        || !workspace.answering().contains(table.store())
-        || !workspace.tables().isThere(table)
+        || !isAnswering(table)
         || by.keySet().stream().anyMatch(state::isHeld)) {
       return List.of();
     }
-    Map<Long, Long> found = rowsBySource(table);
+    Map<Long, Long> found = rowsBySource(table, "count(*)");
     if (found.containsKey(NO_ORIGIN)) {
       return List.of(); // Rows from before the columns: of which source they are cannot be said.
     }
+    Map<Long, Long> distinct = rowsBySource(table, distinctPositions());
     Map<String, Long> books = new TreeMap<>();
+    Set<String> several = new TreeSet<>();
     long revived = 0; // In the books of replays; in the table, of the source they first came from.
     for (String name : by.keySet()) {
       for (Map.Entry<SourcePartition, SourceTally> each : state.tally().bySource(name).entrySet()) {
@@ -256,7 +292,11 @@ final class TargetProver {
         if (ReplaySource.is(each.getKey())) {
           revived += loaded;
         } else {
-          books.merge(each.getKey().name(), loaded, Long::sum);
+          boolean first = books.merge(each.getKey().name(), loaded, Long::sum) == loaded;
+          Counts counts = each.getValue().counts();
+          if (!first || counts.unfolded() > 0 || counts.copied() > 0) {
+            several.add(each.getKey().name()); // A record may have several rows here.
+          }
         }
       }
     }
@@ -274,6 +314,21 @@ final class TargetProver {
                     loaded,
                     rows,
                     difference(rows - loaded)));
+          } else if (!several.contains(source)) {
+            long records = distinct.getOrDefault(OriginColumns.id(source), 0L);
+            if (records < rows) {
+              lines.add(
+                  Proof.of(
+                      table.name() + " from " + source + ", each record once",
+                      Kind.TARGET,
+                      pipelines,
+                      rows,
+                      records,
+                      Counted.of(rows - records, "row")
+                          + " there twice, and as many missing: rows were copied or changed in the"
+                          + " table"
+                          + again(pipelines)));
+            }
           }
         });
     Map<Long, Long> others = new TreeMap<>(found);
@@ -292,12 +347,18 @@ final class TargetProver {
     return lines;
   }
 
-  private Map<Long, Long> rowsBySource(Table table) {
+  private static String distinctPositions() {
+    return "count(distinct " + Querying.quoted(OriginColumns.POSITION) + ")";
+  }
+
+  private Map<Long, Long> rowsBySource(Table table, String counted) {
     String source = Querying.quoted(OriginColumns.SOURCE);
     String sql =
         "select "
             + source
-            + ", count(*) from "
+            + ", "
+            + counted
+            + " from "
             + Querying.quoted(table.name())
             + " group by "
             + source;
@@ -307,6 +368,13 @@ final class TargetProver {
       found.put(id, Long.parseLong(String.valueOf(row.get(1))));
     }
     return found;
+  }
+
+  /** Which command makes the rows of a table again. */
+  private static String again(String pipelines) {
+    return ": 'wexrun rebuild "
+        + pipelines.replaceFirst(",.*", "")
+        + "' makes it again from the sources, as far as they are there";
   }
 
   private static String difference(long more) {

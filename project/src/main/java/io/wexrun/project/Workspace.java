@@ -83,7 +83,8 @@ import java.util.stream.Stream;
  */
 public final class Workspace implements AutoCloseable {
   /** What other processes may ask of a store while pipelines load into it. */
-  private static final QueryBounds WHILE_RUNNING = new QueryBounds(Duration.ofSeconds(60), 100_000);
+  private static final QueryBounds WHILE_RUNNING =
+      new QueryBounds(Duration.ofSeconds(60), 100_000, 32L << 20);
 
   private final Path folder;
   private final Optional<Map<String, String>> parameters;

@@ -5,6 +5,7 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import io.wexrun.core.diagnose.MistakesException;
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.intake.Backlog;
 import io.wexrun.core.run.Notice;
 import io.wexrun.core.run.RunListener;
 import io.wexrun.core.run.RunOptions;
@@ -86,6 +87,10 @@ class SupervisionTest {
     try (WorkspaceRun run = workspace.run(RunOptions.untilDrained(true))) {
       run.await();
     }
+  }
+
+  private static long left(WorkspaceRun run) {
+    return status(run, "p").situation().backlog().map(Backlog::left).orElse(-1L);
   }
 
   private static long loaded(Workspace workspace, String pipeline) {
@@ -249,6 +254,38 @@ class SupervisionTest {
         until(() -> loaded(workspace, "p") == 1);
         assertThat(status(run, "p").state()).isEqualTo(State.RUNNING);
       }
+    }
+  }
+
+  /** What was taken and cannot be delivered is behind, though the source has no more to give. */
+  @Test
+  void theLagCountsWhatWaitsBeforeATargetThatTakesNothing() throws Exception {
+    Folder folder = new Folder(path);
+    folder.write(
+        "wexrun.yaml",
+        "workspace: w\nstores: {s: {folder: out, format: ndjson}}\n"
+            + "tables: {t: {in: s, columns: {n: long}}}\n");
+    folder.write(
+        "pipelines/p.yaml",
+        "pipeline: p\nintake: {files: 'in/*.log'}\nshape: [{template: '{n:long}'}]\n"
+            + "route: [{to: t}]\nflush: {age: 50ms}\n");
+    folder.write("in/a.log", "1\n");
+    try (Workspace workspace = Workspace.open(path);
+        WorkspaceRun run = workspace.run(GOES_ON, listener)) {
+      until(() -> loaded(workspace, "p") == 1);
+      until(() -> left(run) == 0);
+      Files.move(path.resolve("out"), path.resolve("away"));
+      folder.write("out", "a file, where a folder was");
+      folder.append("in/a.log", "2\n3\n");
+      until(() -> left(run) == 4);
+      until(() -> status(run, "p").situation().oldest().isPresent());
+      until(() -> status(run, "p").failures() > 2);
+      until(() -> left(run) == 4);
+      Files.delete(path.resolve("out"));
+      Files.move(path.resolve("away"), path.resolve("out"));
+      until(() -> loaded(workspace, "p") == 3);
+      until(() -> left(run) == 0);
+      until(() -> status(run, "p").situation().oldest().isEmpty());
     }
   }
 

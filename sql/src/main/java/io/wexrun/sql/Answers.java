@@ -12,6 +12,7 @@ import java.sql.Statement;
 import java.sql.Types;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 import java.util.Set;
 import java.util.concurrent.Executors;
 import java.util.concurrent.ScheduledExecutorService;
@@ -41,6 +42,11 @@ public final class Answers {
             thread.setDaemon(true);
             return thread;
           });
+
+  private static final long LOOK_MILLIS = 25;
+
+  /** What a value takes beside what is in it. */
+  private static final long VALUE = 40;
 
   private Answers() {}
 
@@ -72,32 +78,87 @@ public final class Answers {
    */
   public static Answer to(Statement statement, String sql, Plain plain, QueryBounds bounds)
       throws SQLException {
+    return to(statement, sql, plain, bounds, Long.MAX_VALUE);
+  }
+
+  /**
+   * The same in a database that runs in this process, which may not bound all of its memory.
+   *
+   * @param mostMemory by how many bytes the process may grow meanwhile, if the system tells that
+   * @throws OutsideException if it takes longer, or more memory, or gives more, than it may
+   */
+  public static Answer to(
+      Statement statement, String sql, Plain plain, QueryBounds bounds, long mostMemory)
+      throws SQLException {
     AtomicBoolean late = new AtomicBoolean();
+    AtomicBoolean large = new AtomicBoolean();
+    long before = ResidentMemory.bytes().orElse(0L);
+    ScheduledFuture<?> watch =
+        CLOCK.scheduleWithFixedDelay(
+            () -> {
+              if (ResidentMemory.bytes().orElse(0L) - before > mostMemory && !large.get()) {
+                large.set(true);
+                cancel(statement);
+              }
+            },
+            LOOK_MILLIS,
+            LOOK_MILLIS,
+            TimeUnit.MILLISECONDS);
     ScheduledFuture<?> end =
         CLOCK.schedule(
             () -> {
               late.set(true);
-              statement.cancel();
-              return null;
+              cancel(statement);
             },
             bounds.longest().toMillis(),
             TimeUnit.MILLISECONDS);
     try {
       return statement.execute(sql)
-          ? of(statement.getResultSet(), plain, bounds.mostRows())
+          ? of(statement.getResultSet(), plain, bounds)
           : new Answer(List.of(), List.of(), List.of());
     } catch (SQLException e) {
       if (late.get()) {
         throw new OutsideException(
             "the query was ended after " + Counted.of(bounds.longest().toSeconds(), "second"), e);
       }
+      if (large.get()) {
+        throw new OutsideException(
+            "the query was ended since it needs more than "
+                + (mostMemory >> 20)
+                + " MB of memory: let it read or give less",
+            e);
+      }
       throw e;
     } finally {
       end.cancel(false);
+      watch.cancel(false);
     }
   }
 
-  private static Answer of(ResultSet rows, Plain plain, int most) throws SQLException {
+  private static void cancel(Statement statement) {
+    try {
+      statement.cancel();
+    } catch (SQLException e) {
+      // It has ended by itself.
+    }
+  }
+
+  /** About how many bytes of memory a plain value takes. */
+  private static long bytes(Object value) {
+    if (value instanceof String text) {
+      return 2L * text.length() + VALUE;
+    } else if (value instanceof List<?> list) {
+      return list.stream().mapToLong(Answers::bytes).sum() + VALUE;
+    } else if (value instanceof Map<?, ?> map) {
+      return map.entrySet().stream().mapToLong(e -> bytes(e.getKey()) + bytes(e.getValue())).sum()
+          + VALUE;
+    }
+    return VALUE;
+  }
+
+  private static Answer of(ResultSet rows, Plain plain, QueryBounds bounds) throws SQLException {
+    int most = bounds.mostRows();
+    long left = bounds.mostBytes();
     ResultSetMetaData meta = rows.getMetaData();
     List<String> columns = new ArrayList<>();
     List<Boolean> numeric = new ArrayList<>();
@@ -115,6 +176,13 @@ public final class Answers {
       List<Object> row = new ArrayList<>();
       for (int i = 1; i <= columns.size(); i++) {
         row.add(plain.of(rows.getObject(i)));
+        left -= bytes(row.get(i - 1));
+      }
+      if (left < 0) {
+        throw new OutsideException(
+            "the rows that the query gives take more than "
+                + (bounds.mostBytes() >> 20)
+                + " MB: add a limit to it, or name fewer columns");
       }
       values.add(row);
     }

@@ -9,12 +9,15 @@ import io.wexrun.core.intake.Block;
 import io.wexrun.core.intake.Intake;
 import io.wexrun.core.intake.Source;
 import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.core.schema.Instants;
 import io.wexrun.core.tally.Account;
 import java.time.Duration;
+import java.time.Instant;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
 import java.util.TreeMap;
 import java.util.function.Consumer;
 
@@ -63,6 +66,7 @@ final class Filling {
   private long syncedAt = System.nanoTime();
   private long rest;
   private volatile Optional<Backlog> backlog = Optional.empty();
+  private final OnTheWay onTheWay = new OnTheWay();
   private long backlogAt = System.nanoTime();
 
   /**
@@ -188,6 +192,7 @@ final class Filling {
     if (block.isPresent()) {
       sheet.read(System.nanoTime() - begun);
       pending = block.get();
+      onTheWay.took(pending);
       rests = false;
       rest = shortestRest();
       return put();
@@ -214,9 +219,19 @@ final class Filling {
     }
   }
 
-  /** How far the intake is behind its source; a little old. From any thread. */
+  /**
+   * How far the pipeline is behind its source, with what is between the source and the targets; a
+   * little old. From any thread.
+   */
   Optional<Backlog> backlog() {
-    return backlog;
+    long between = onTheWay.sum();
+    return backlog.map(b -> new Backlog(b.done(), b.left() + between, b.unit()));
+  }
+
+  /** When the oldest of that was taken; empty if there is nothing. From any thread. */
+  Optional<Instant> oldest() {
+    OptionalLong oldest = onTheWay.oldest();
+    return oldest.isEmpty() ? Optional.empty() : Optional.of(Instants.instant(oldest.getAsLong()));
   }
 
   /** Puts the block that was taken. */
@@ -285,6 +300,7 @@ final class Filling {
     synchronized (this) {
       accounts.forEach(account -> accounted.put(account.source(), account.to()));
     }
+    onTheWay.accounted(accounts);
     turns.wakeWithin(GATHER_MILLIS);
   }
 

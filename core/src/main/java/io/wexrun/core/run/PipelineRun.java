@@ -335,7 +335,12 @@ public final class PipelineRun implements AutoCloseable {
   /** How it stands between its source and its targets; a little old. */
   public synchronized Situation situation() {
     Situation now = current == null ? Situation.NONE : current.situation();
-    return new Situation(filling.backlog(), parts.channel().fill(), now.buffers(), now.oldest());
+    Optional<Instant> oldest = filling.oldest();
+    return new Situation(
+        filling.backlog(),
+        parts.channel().fill(),
+        now.buffers(),
+        oldest.isPresent() ? oldest : now.oldest());
   }
 
   /**

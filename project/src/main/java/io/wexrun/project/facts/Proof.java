@@ -37,7 +37,9 @@ public record Proof(
     AGREES,
     /** They do not: something was lost, doubled, or touched. */
     DIFFERS,
-    /** It cannot be said. */
+    /** It could not be counted, which is no agreement: it is damaged, held, or out of reach. */
+    UNKNOWN,
+    /** It cannot be counted by what it is: it keeps sums, or does not keep what is old. */
     OPEN
   }
 
@@ -53,6 +55,11 @@ public record Proof(
         OptionalLong.of(found),
         same ? Verdict.AGREES : Verdict.DIFFERS,
         same ? "" : why);
+  }
+
+  /** A line that could not be counted. */
+  public static Proof unknown(String subject, Kind kind, String pipelines, long books, String why) {
+    return new Proof(subject, kind, pipelines, books, OptionalLong.empty(), Verdict.UNKNOWN, why);
   }
 
   /** A line of which it cannot be said whether it is right. */

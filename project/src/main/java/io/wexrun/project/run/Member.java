@@ -87,6 +87,7 @@ public final class Member {
   private Optional<Instant> next = Optional.empty();
   private long failures;
   private Duration delay;
+  private Situation lastSituation = Situation.NONE;
   private String lastBug = "";
   private long bugTimes;
   private String told = "";
@@ -338,6 +339,8 @@ public final class Member {
       if (ended != null) {
         before = before.plus(ended.progress());
         workBefore = workBefore.plus(ended.work());
+        Situation left = ended.situation();
+        lastSituation = left.backlog().isPresent() ? left : lastSituation;
         run = null;
         note(failure, ended.progress());
         if (Duration.between(since, Instant.now()).compareTo(options.retry().longest()) > 0) {
@@ -679,7 +682,14 @@ public final class Member {
         failures,
         rate.perSecond(),
         progress(),
-        run == null ? Situation.NONE : run.situation(),
+        situation(),
         work());
+  }
+
+  /** Between two starts, and until it is known anew, it is as far behind as it was. */
+  private Situation situation() {
+    Situation now = run == null ? Situation.NONE : run.situation();
+    boolean startsAgain = state == State.FAILED || failures > 0;
+    return startsAgain && now.backlog().isEmpty() ? lastSituation : now;
   }
 }
