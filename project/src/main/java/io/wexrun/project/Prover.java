@@ -30,6 +30,7 @@ import java.util.OptionalLong;
 import java.util.Set;
 import java.util.TreeMap;
 import java.util.TreeSet;
+import java.util.stream.Collectors;
 
 /**
  * Counts again what the books say, from the real things: the records of sources, framed again; the
@@ -68,8 +69,10 @@ final class Prover {
                           lines.add(open(source, name, tally, "the pipeline is not defined"))));
       lines.addAll(letters(name));
     }
-    lines.addAll(targets.prove(names));
-    for (Setback setback : workspace.setbacks()) {
+    List<Setback> setbacks = workspace.setbacks();
+    lines.addAll(
+        targets.prove(names, setbacks.stream().map(Setback::target).collect(Collectors.toSet())));
+    for (Setback setback : setbacks) {
       if (names.contains(setback.pipeline())) {
         lines.add(
             new Proof(

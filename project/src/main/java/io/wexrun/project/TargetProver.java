@@ -40,6 +40,7 @@ final class TargetProver {
   private final Workspace workspace;
   private final Scene scene;
   private final WorkspaceState state;
+  private Set<String> setBack = Set.of();
 
   TargetProver(Workspace workspace, Scene scene, WorkspaceState state) {
     this.workspace = workspace;
@@ -71,8 +72,13 @@ final class TargetProver {
     }
   }
 
-  /** The lines of the targets of some pipelines. */
-  List<Proof> prove(List<String> names) {
+  /**
+   * The lines of the targets of some pipelines.
+   *
+   * @param setBack targets that do not agree with the tally, of which it is said what can be done
+   */
+  List<Proof> prove(List<String> names, Set<String> setBack) {
+    this.setBack = Set.copyOf(setBack);
     Map<String, Map<String, Long>> loaded = new TreeMap<>();
     for (String name : state.corrections().pipelines()) {
       Tally tally = state.tally().tally(name);
@@ -245,7 +251,9 @@ final class TargetProver {
                     books,
                     rows,
                     difference(rows - books)
-                        + (rows < books && !isQueue(target) ? again(pipelines) : "")));
+                        + (rows < books && !isQueue(target) && !setBack.contains(target)
+                            ? again(pipelines)
+                            : "")));
   }
 
   private boolean isQueue(String target) {
