@@ -81,10 +81,9 @@ final class ReconcileCommand implements Callable<Integer> {
 
   @Option(
       names = "--reread",
-      description = {
-        "With --again: also if records are appended again to a queue whose readers have read them,",
-        "and read them a second time."
-      })
+      description =
+          "With --again: also if that appends records to a queue whose readers have read them, and"
+              + " then read them a second time.")
   private boolean reread;
 
   @Option(names = "--yes", description = "Do it, not only say what would be done.")

@@ -33,8 +33,8 @@ import picocli.CommandLine.Spec;
     },
     footer = {
       "",
-      "Exit codes: 0 the books balance; 2 no such pipeline; 3 no workspace; 4 they "
-          + "do not balance, or something does not agree with them.",
+      "Exit codes: 0 the books balance; 2 no such pipeline; 3 no workspace; 4 they do not balance,",
+      "  or something does not agree with them or cannot be counted.",
       "",
       "Example: wexrun tally --workspace tram-demo"
     })

@@ -210,21 +210,23 @@ class PipelineRunTest {
   }
 
   @Test
-  void aFlushThatHangsIsToldOnceAndSoIsThatItGoesOn() throws InterruptedException {
+  void aFlushThatHangsIsToldOnceAndSoIsThatItGoesOn() throws Exception {
     World world = new World(9);
     world.fill(1, 50);
     world.readingFails = false;
     world.tables.put("scans", new World.Committed());
     world.tables.get("scans").opens = new CountDownLatch(1);
     Watcher watcher = new Watcher();
-    RunOptions soon = GOES_ON.withSlow(Duration.ofMillis(50));
-    try (PipelineRun run = world.start(World.pipeline(SOON), soon, watcher)) {
+    RunOptions soon = GOES_ON.withSlow(Duration.ofSeconds(2)); // The others take no such time.
+    try (PipelineRun run = world.start(World.pipeline(SOON), soon, watcher);
+        AutoCloseable opened = world.tables.get("scans").opens::countDown) {
+      assertThat(opened).isNotNull();
       while (run.waits().isEmpty()) {
         Thread.sleep(5);
       }
       Thread.sleep(300);
       assertThat(run.waits())
-          .contains("a flush of scans has not ended for more than 0 s: its store may hang");
+          .contains("a flush of scans has not ended for more than 2 s: its store may hang");
       assertThat(watcher.notices).hasSize(1);
       world.tables.get("scans").opens.countDown();
       awaitTaken(run, 50);
