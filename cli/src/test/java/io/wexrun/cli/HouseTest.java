@@ -168,7 +168,7 @@ class HouseTest {
       network.otlp : com.google.protobuf io.opentelemetry.proto java.io tools.jackson
       network.http : com.github.luben.zstd io.netty java.io java.net java.security tools.jackson
       network.lines : io.netty java.io java.net java.nio.file
-      sql          : java.sql
+      sql          : java.io java.nio.file java.sql
       postgres     : java.io java.sql org.postgresql
       duckdb.encrypted : com.github.luben.zstd java.io java.nio.file
                      org.apache.hadoop.conf org.apache.parquet org.xerial.snappy
