@@ -115,10 +115,9 @@ final class Exchange extends SimpleChannelInboundHandler<HttpObject> {
     }
   }
 
-  /** What went wrong here is nothing that a stranger is told. */
-  private static Answer failed(Throwable why) {
-    System.getLogger(Exchange.class.getName())
-        .log(System.Logger.Level.DEBUG, "a request failed", why);
+  /** What went wrong here is nothing that a stranger is told, but who runs the door is. */
+  private Answer failed(Throwable why) {
+    server.failed(why);
     return Answer.problem(Answer.UNAVAILABLE, "it failed here: send it again later")
         .with("retry-after", "5");
   }

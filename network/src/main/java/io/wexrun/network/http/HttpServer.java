@@ -23,6 +23,7 @@ import io.netty.handler.ssl.ApplicationProtocolNegotiationHandler;
 import io.netty.util.concurrent.GlobalEventExecutor;
 import io.wexrun.core.connect.Refusals;
 import io.wexrun.core.diagnose.OutsideException;
+import io.wexrun.core.diagnose.Shown;
 import io.wexrun.network.door.Address;
 import io.wexrun.network.door.Certificates;
 import io.wexrun.network.door.Doors;
@@ -114,6 +115,11 @@ public final class HttpServer implements AutoCloseable {
   /** A request was answered with a status that says that it was not taken. */
   void refused(int status) {
     refusals.add(name, Integer.toString(status), "with status " + status);
+  }
+
+  /** A request could not be served, for a reason that is not the sender's. */
+  void failed(Throwable why) {
+    refusals.add(name, "failed", "since it failed here: " + Shown.line(String.valueOf(why)));
   }
 
   void answered() {
