@@ -89,6 +89,17 @@ public final class Guard {
     return Optional.empty();
   }
 
+  /** The answer to who sent what could not be stored; why is told to who runs the door alone. */
+  public Answer notStored(Throwable why) {
+    String text = String.valueOf(why.getMessage());
+    if (!text.equals(told)) {
+      told = text;
+      notices.accept(text);
+    }
+    return Answer.problem(Answer.UNAVAILABLE, "it cannot be stored now: send it again later")
+        .with("retry-after", "5");
+  }
+
   /** Nobody comes in while nobody knows who may; the sender need not know why that is. */
   private Answer closed(String why) {
     if (!why.equals(told)) {

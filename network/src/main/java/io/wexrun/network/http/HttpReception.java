@@ -131,11 +131,7 @@ final class HttpReception implements Route.Taker {
               if (failure == null) {
                 answer.complete(Answer.taken(count, false));
               } else {
-                fail(
-                    key,
-                    answer,
-                    Answer.problem(Answer.UNAVAILABLE, String.valueOf(failure.getMessage()))
-                        .with("retry-after", "5"));
+                fail(key, answer, guard.notStored(failure));
               }
             });
   }

@@ -179,10 +179,7 @@ final class OtlpReception implements Route.Taker {
               if (failure == null) {
                 return done(request, rejected);
               }
-              return inItsForm(
-                  request,
-                  Answer.problem(Answer.UNAVAILABLE, "it cannot be stored now: send it again later")
-                      .with("retry-after", "5"));
+              return inItsForm(request, guard.notStored(failure));
             });
   }
 
