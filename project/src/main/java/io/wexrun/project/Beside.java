@@ -133,7 +133,7 @@ final class Beside implements AutoCloseable {
       failed(pipeline, asked, e.getMessage());
     } catch (InterruptedException e) {
       Thread.currentThread().interrupt();
-    } catch (RuntimeException e) {
+    } catch (RuntimeException | Error e) {
       System.getLogger(Beside.class.getName())
           .log(System.Logger.Level.ERROR, what + " " + pipeline + " failed by a bug", e);
       failed(pipeline, asked, "it failed by a bug: " + e);

@@ -4,11 +4,13 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.target.Answer;
 import io.wexrun.project.ask.Asking;
 import io.wexrun.project.ask.Question;
+import io.wexrun.state.HeldException;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.List;
 import java.util.Optional;
+import java.util.concurrent.atomic.AtomicReference;
 import java.util.function.BooleanSupplier;
 import java.util.function.Function;
 import java.util.function.Supplier;
@@ -59,8 +61,16 @@ final class Handing {
     while (open.getAsBoolean()) {
       Optional<Answer> answer = askRuns();
       if (answer.isEmpty()) {
-        here(here);
-        return;
+        try {
+          here(here);
+          return;
+        } catch (HeldException e) {
+          if (Instant.now().isAfter(patient)) {
+            throw e;
+          }
+          Thread.sleep(ASK_MILLIS); // A run that has just started holds it and soon answers.
+          continue;
+        }
       }
       List<Object> row = answer.get().rows().get(0);
       switch (Beside.Standing.valueOf((String) row.get(0))) {
@@ -97,7 +107,7 @@ final class Handing {
   }
 
   private void here(Work work) throws InterruptedException {
-    RuntimeException[] failure = new RuntimeException[1];
+    AtomicReference<Throwable> failure = new AtomicReference<>();
     Thread thread =
         new Thread(
             () -> {
@@ -105,8 +115,8 @@ final class Handing {
                 work.work();
               } catch (InterruptedException e) {
                 Thread.currentThread().interrupt();
-              } catch (RuntimeException e) {
-                failure[0] = e;
+              } catch (RuntimeException | Error e) {
+                failure.set(e);
               }
             },
             "wexrun-beside");
@@ -115,8 +125,11 @@ final class Handing {
       thread.join(ASK_MILLIS);
       watch.run();
     }
-    if (failure[0] != null) {
-      throw failure[0];
+    if (failure.get() instanceof Error error) {
+      throw error;
+    }
+    if (failure.get() != null) {
+      throw (RuntimeException) failure.get();
     }
   }
 }

@@ -35,7 +35,8 @@ public final class Hold implements AutoCloseable {
    *
    * @param file the lock file; made if it is not there, and left there
    * @param what what is held, for the message: {@code queue gate-events}
-   * @throws OutsideException if somebody else holds it; the message names who
+   * @throws HeldException if somebody else holds it
+   * @throws OutsideException if the file cannot be locked
    */
   public static Hold take(Path file, String what) {
     FileChannel channel = null;
@@ -47,7 +48,7 @@ public final class Hold implements AutoCloseable {
       if (lock == null) {
         channel.close();
         String holder = Files.readString(file, StandardCharsets.UTF_8).strip();
-        throw new OutsideException(
+        throw new HeldException(
             what
                 + " is held by "
                 + (holder.isEmpty() ? "another process" : holder)

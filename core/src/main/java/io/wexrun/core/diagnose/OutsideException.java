@@ -4,7 +4,7 @@ package io.wexrun.core.diagnose;
  * The world outside failed: a disk is full, a file is held by another process, a store refuses. The
  * message says what happened to what, where, and what to do; secrets in it are masked.
  */
-public final class OutsideException extends RuntimeException {
+public class OutsideException extends RuntimeException {
   private final boolean lasting;
   private final boolean waits;
 
