@@ -9,6 +9,7 @@ import io.wexrun.core.intake.KnownSource;
 import io.wexrun.core.intake.Source;
 import io.wexrun.core.intake.SourcePartition;
 import io.wexrun.core.pipeline.Settings;
+import io.wexrun.files.content.Content;
 import io.wexrun.files.content.Pace;
 import io.wexrun.files.content.Patterns;
 import io.wexrun.files.content.Reading;
@@ -283,6 +284,9 @@ public final class FilesIntake implements Intake {
   private void lose(FollowedFile file, List<Seen> matched) throws IOException {
     boolean replaced = matched.stream().anyMatch(seen -> seen.path().equals(file.path()));
     long lost = file.lose();
+    if (replaced) {
+      tellIfBroken(file, file.read() + lost);
+    }
     if (lost == 0 && replaced && before.containsValue(file) && file.read() > 0) {
       tell(
           "cut " + file.source(),
@@ -303,6 +307,31 @@ public final class FilesIntake implements Intake {
               + (lost == 1 ? "was" : "were")
               + " not read: they are lost to the pipeline, unless the file comes back");
     }
+  }
+
+  /**
+   * Says of a compressed file that less can be unpacked than is known of it: it may be the same.
+   */
+  private void tellIfBroken(FollowedFile file, long known) throws IOException {
+    try (Content content = Content.open(file.path(), reading.unpacking())) {
+      long size = content.size(Math.max(0, known - 1));
+      if (content.packed() && size < known) {
+        content
+            .broken()
+            .ifPresent(why -> tell("broken " + file.source(), unreadable(file, size, why)));
+      }
+    } catch (NoSuchFileException e) {
+      // It went away meanwhile, which the next look finds.
+    }
+  }
+
+  private static String unreadable(FollowedFile file, long from, String why) {
+    return file.source()
+        + " cannot be unpacked behind byte "
+        + Counted.number(from)
+        + " of what is in it ("
+        + why
+        + "): what was before it is taken, the rest when the file is whole";
   }
 
   private void tell(String about, String notice) {
@@ -380,12 +409,7 @@ public final class FilesIntake implements Intake {
         if (!file.broken().isEmpty()) {
           tell(
               "broken " + file.source() + " " + file.broken(),
-              file.source()
-                  + " cannot be unpacked behind byte "
-                  + Counted.number(file.read())
-                  + " of what is in it ("
-                  + file.broken()
-                  + "): what was before it is taken, the rest when the file is whole");
+              unreadable(file, file.read(), file.broken()));
         }
         active.remove(file);
         if (file.open() || file.waits()) {

@@ -21,6 +21,7 @@ import io.wexrun.state.History;
 import io.wexrun.state.WorkspaceState;
 import java.time.Duration;
 import java.util.ArrayList;
+import java.util.Collections;
 import java.util.EnumMap;
 import java.util.HashMap;
 import java.util.List;
@@ -143,8 +144,9 @@ final class Prover {
     }
     Map<SourcePartition, Long> found = new HashMap<>();
     Map<SourcePartition, String> gone = new HashMap<>();
+    List<String> notices = Collections.synchronizedList(new ArrayList<>());
     try (Intake intake =
-        new BoundedIntake(scene.ends().intake(pipeline, notice -> {}, false, () -> true), bounds)) {
+        new BoundedIntake(scene.ends().intake(pipeline, notices::add, false, () -> true), bounds)) {
       Assigner assigner =
           new Assigner(
               intake,
@@ -161,6 +163,9 @@ final class Prover {
         (source, tally) -> {
           if (gone.containsKey(source)) {
             lines.add(open(source, name, tally, gone.get(source)));
+          } else if (found.getOrDefault(source, 0L) < tally.counts().taken()
+              && damage(source, notices).isPresent()) {
+            lines.add(unreadable(source, name, tally, damage(source, notices).get()));
           } else if (found.getOrDefault(source, 0L) == 0 && tally.counts().taken() > 0) {
             lines.add(
                 open(
@@ -180,6 +185,13 @@ final class Prover {
           }
         });
     return lines;
+  }
+
+  /** What the intake says of a source that it could not read to its end. */
+  private static Optional<String> damage(SourcePartition source, List<String> notices) {
+    return notices.stream()
+        .filter(notice -> notice.startsWith(source.name() + " cannot "))
+        .findFirst();
   }
 
   /** Where a source is counted from: where it was taken from first, if it still has that. */

@@ -14,6 +14,7 @@ import io.wexrun.core.tally.Counts;
 import io.wexrun.core.tally.ReplaySource;
 import io.wexrun.core.tally.SourceTally;
 import io.wexrun.core.tally.Tally;
+import io.wexrun.core.target.Filing.FileFault;
 import io.wexrun.core.target.Querying;
 import io.wexrun.core.target.Resending;
 import io.wexrun.core.target.Standing;
@@ -23,6 +24,7 @@ import io.wexrun.state.WorkspaceState;
 import java.math.BigDecimal;
 import java.util.ArrayList;
 import java.util.Comparator;
+import java.util.EnumMap;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
@@ -183,32 +185,79 @@ final class TargetProver {
     long books = by.values().stream().mapToLong(Long::longValue).sum();
     String pipelines = String.join(", ", by.keySet());
     Table table = scene.definition().tables().get(target);
+    List<Proof> lines = new ArrayList<>();
     try {
+      if (table != null && workspace.files().tables().contains(target)) {
+        lines.addAll(files(target, pipelines));
+      }
       if (table == null && isQueue(target)) {
         return List.of(queue(target, by, books));
       }
       if (table != null && counter(table).isPresent() && isAnswering(table)) {
-        long counted = sum(table, counter(table).get());
-        return List.of(line(target, by, books, counted));
+        lines.add(line(target, by, books, sum(table, counter(table).get())));
+        return lines;
       }
       Optional<String> why = table == null ? whyNotOther(target) : whyNot(table);
       if (why.isPresent()) {
-        return List.of(
+        lines.add(
             Proof.open(target, Kind.TARGET, pipelines, books, OptionalLong.empty(), why.get()));
+        return lines;
       }
       OptionalLong found = rows(table);
       if (found.isEmpty()) {
-        return List.of(
+        lines.add(
             Proof.open(
                 target, Kind.TARGET, pipelines, books, found, "its store does not count its rows"));
+        return lines;
       }
-      List<Proof> lines = new ArrayList<>();
       lines.add(line(target, by, books, found.getAsLong()));
       lines.addAll(bySource(table, by, pipelines));
       return lines;
     } catch (OutsideException e) {
-      return List.of(Proof.unknown(target, Kind.TARGET, pipelines, books, e.getMessage()));
+      lines.add(Proof.unknown(target, Kind.TARGET, pipelines, books, e.getMessage()));
+      return lines;
     }
+  }
+
+  /** The files of a table that are not as they were written, a line for each kind of fault. */
+  private List<Proof> files(String target, String pipelines) {
+    Map<FileFault.Kind, List<String>> faults = new EnumMap<>(FileFault.Kind.class);
+    for (FileFault fault : workspace.files().faults(target)) {
+      faults.computeIfAbsent(fault.kind(), kind -> new ArrayList<>()).add(fault.name());
+    }
+    List<Proof> lines = new ArrayList<>();
+    faults.forEach(
+        (kind, names) -> {
+          String which = names.get(0) + (names.size() > 1 ? " and others" : "");
+          String why =
+              switch (kind) {
+                case CHANGED ->
+                    which
+                        + ": the bytes are not those that were written; put the file back from a"
+                        + " backup"
+                        + or(pipelines);
+                case MISSING ->
+                    which
+                        + ": removed, with its rows; put the file back from a backup"
+                        + or(pipelines);
+                case FOREIGN ->
+                    which
+                        + ": not in the table's log, but readers of the folder see its rows; move"
+                        + " it away";
+              };
+          String what =
+              switch (kind) {
+                case CHANGED -> "changed files of ";
+                case MISSING -> "missing files of ";
+                case FOREIGN -> "foreign files beside ";
+              };
+          lines.add(Proof.of(what + target, Kind.FILES, pipelines, 0, names.size(), why));
+        });
+    return lines;
+  }
+
+  private static String or(String pipelines) {
+    return ", or" + again(pipelines).substring(1);
   }
 
   private boolean isAnswering(Table table) {

@@ -54,6 +54,17 @@ public final class WorkspaceFiles {
   }
 
   /**
+   * Reads the files of a table and compares them with its log, as {@link Filing#faults} does.
+   *
+   * @throws OutsideException if its store fails
+   * @throws IllegalArgumentException if no table of that name is kept in files
+   */
+  public List<Filing.FileFault> faults(String table) {
+    Table known = known(table);
+    return stores.exists(known.store()) ? filing(known).faults(table) : List.of();
+  }
+
+  /**
    * Merges small files of a table, as {@link Filing#merge} does. Works while pipelines load.
    *
    * @param bytes files that are smaller are merged, into ones that are not longer than about this

@@ -13,17 +13,22 @@ import io.wexrun.project.facts.Proof.Verdict;
 import io.wexrun.queue.Producer;
 import io.wexrun.queue.Queue;
 import java.io.IOException;
+import java.io.OutputStream;
+import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
 import java.nio.file.StandardOpenOption;
 import java.time.Instant;
+import java.util.Arrays;
 import java.util.List;
 import java.util.Map;
 import java.util.TreeMap;
 import java.util.stream.Collectors;
 import java.util.stream.IntStream;
+import java.util.stream.Stream;
+import java.util.zip.GZIPOutputStream;
 import org.junit.jupiter.api.AfterEach;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
@@ -175,6 +180,71 @@ class ProofTest {
     assertThat(proofs.get("known from in/a.log, each record once").why())
         .startsWith("3 rows there twice, and as many missing")
         .contains("wexrun rebuild direct");
+  }
+
+  @Test
+  void filesOfATableThatAreNotAsTheyWereWrittenAreFound() throws Exception {
+    Path lake = base.resolve("lake/files");
+    Path file = rowsFile(lake);
+    byte[] written = Files.readAllBytes(file);
+    byte[] changed = written.clone();
+    changed[changed.length / 2] ^= 1;
+    Files.write(file, changed);
+    Files.copy(file, file.resolveSibling("copy-of-" + file.getFileName()));
+    Map<String, Proof> proofs = proofs();
+    assertThat(of(proofs, Verdict.DIFFERS))
+        .containsExactly("changed files of files", "foreign files beside files");
+    assertThat(proofs.get("changed files of files").why())
+        .startsWith(lake.relativize(file).toString())
+        .contains("from a backup, or 'wexrun rebuild load'");
+    assertThat(proofs.get("foreign files beside files").why()).contains("copy-of-", "move it away");
+    Files.write(file, written);
+    Files.delete(file.resolveSibling("copy-of-" + file.getFileName()));
+    assertThat(of(proofs(), Verdict.DIFFERS)).isEmpty();
+    Files.delete(file);
+    assertThat(of(proofs(), Verdict.DIFFERS)).contains("missing files of files");
+    Files.write(file, written);
+
+    write("a", 0, 220);
+    run();
+    workspace.files().merge("files", 1 << 20, merged -> {});
+    assertThat(of(proofs(), Verdict.DIFFERS)).as("merged files are known").isEmpty();
+    Files.writeString(rowsFile(lake), "{}\n", StandardOpenOption.APPEND);
+    assertThat(of(proofs(), Verdict.DIFFERS)).contains("changed files of files");
+  }
+
+  private static Path rowsFile(Path table) throws IOException {
+    try (Stream<Path> files = Files.walk(table)) {
+      return files.filter(f -> f.toString().contains(".ndjson")).findFirst().orElseThrow();
+    }
+  }
+
+  @Test
+  void aCompressedFileThatWasCutIsUnknownAndNotGone() throws Exception {
+    touch(() -> gzip("c", 300, 400));
+    run();
+    assertThat(of(proofs(), Verdict.DIFFERS)).isEmpty();
+    Path file = base.resolve("in/c.log");
+    byte[] whole = Files.readAllBytes(file);
+    for (int left : new int[] {whole.length / 2, 12}) {
+      Files.write(file, Arrays.copyOf(whole, left));
+      Proof proof = proofs().get("in/c.log");
+      assertThat(proof.verdict()).as("cut to %s bytes: %s", left, proof).isEqualTo(Verdict.UNKNOWN);
+      assertThat(proof.why()).contains("in/c.log cannot be unpacked behind byte");
+    }
+  }
+
+  private void gzip(String name, int from, int to) {
+    write(name, from, to);
+    Path file = base.resolve("in/" + name + ".log");
+    try {
+      byte[] text = Files.readAllBytes(file);
+      try (OutputStream out = new GZIPOutputStream(Files.newOutputStream(file))) {
+        out.write(text);
+      }
+    } catch (IOException e) {
+      throw new UncheckedIOException(e);
+    }
   }
 
   @Test

@@ -46,6 +46,33 @@ public interface Filing {
   Optional<List<RowsFile>> files(String table);
 
   /**
+   * A file that is not as the table's log says.
+   *
+   * @param name below the table's folder
+   * @param kind what is wrong with it
+   */
+  record FileFault(String name, Kind kind) {
+    /** What is wrong with a file. */
+    public enum Kind {
+      /** Its bytes are not those that were written. */
+      CHANGED,
+      /** It is gone. */
+      MISSING,
+      /** It stands among the files of the table, and the log does not name it. */
+      FOREIGN
+    }
+  }
+
+  /**
+   * Reads all files of a table and compares them with its log. Changes nothing; pipelines may load
+   * meanwhile. The content of files that an earlier version wrote is not known.
+   *
+   * @return the files that are not as they were written, by name; empty also if there is no table
+   * @throws io.wexrun.core.diagnose.OutsideException if the store fails
+   */
+  List<FileFault> faults(String table);
+
+  /**
    * Merges small files of a table, folder by folder, each folder in one step. Pipelines may load
    * meanwhile, and readers read.
    *

@@ -23,9 +23,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
-import java.util.Set;
 import java.util.TreeMap;
-import java.util.TreeSet;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.locks.ReentrantLock;
 import java.util.zip.CRC32C;
@@ -42,17 +40,20 @@ import tools.jackson.databind.node.ObjectNode;
  *
  * <pre>{@code
  * Log      --> Line(Head), Line(Flush | Exchange)*
- * List     --> Line([FINAL, ...])*
+ * List     --> Line([File, ...])*
  * Line     --> the CRC-32C of the JSON text in 8 hexadecimal digits, " ", JSON text, LF
  * Head     --> {"table": ID, "columns": [[NAME, TYPE, REQUIRED], ...], "list": [LIST, COUNT]}
- * Flush    --> {"writer": NAME, "sources": {SOURCE: [POSITION, ROWS], ...}, "files": [[STAGED, FINAL], ...]}
- * Exchange --> {"exchange": FOLDER, "staged": STAGED, "from": [FILE, ...], "to": [FILE, ...]}
+ * Flush    --> {"writer": NAME, "sources": {SOURCE: [POSITION, ROWS], ...}, "files": [[STAGED, File], ...]}
+ * Exchange --> {"exchange": FOLDER, "staged": STAGED, "from": [File, ...], "to": [File, ...]}
+ * File     --> NAME | [NAME, BYTES, CRC]
  * }</pre>
  *
  * <p>POSITION is how far a source partition has got, ROWS how many of its rows were committed over
- * all time. STAGED is a name in the folder of staged files, FINAL one below the table's folder,
- * LIST the file beside the log with the names of the COUNT files that were there when it was summed
- * up. One process at a time holds the lock file and writes; any may read. For several threads.
+ * all time. STAGED is a name in the folder of staged files; the File behind it and those of a list
+ * stand below the table's folder, those of an exchange in FOLDER. BYTES and CRC are the length and
+ * the CRC-32C of a file, which earlier versions did not note. LIST is the file beside the log with
+ * the names of the COUNT files that were there when it was summed up. One process at a time holds
+ * the lock file and writes; any may read. For several threads.
  */
 final class CommitLog {
   private static final String LOG = "commits";
@@ -164,12 +165,12 @@ final class CommitLog {
       }
       JsonNode list = lines.all().get(0).get("list");
       if (list == null) {
-        return Optional.of(content(lines, Set.of()));
+        return Optional.of(content(lines, Map.of()));
       }
-      Set<String> listed = new TreeSet<>();
+      Map<String, WrittenFile> listed = new TreeMap<>();
       try {
         for (JsonNode line : lines(list.get(0).asString()).all()) {
-          line.forEach(name -> listed.add(name.asString()));
+          files(line).forEach(file -> listed.put(file.name(), file));
         }
         if (listed.size() != list.get(1).asInt()) {
           throw damaged(list.get(0).asString(), "names are missing");
@@ -226,7 +227,7 @@ final class CommitLog {
     }
   }
 
-  private static Content content(Lines lines, Set<String> listed) {
+  private static Content content(Lines lines, Map<String, WrittenFile> listed) {
     JsonNode head = lines.all().get(0);
     Schema schema = Schema.EMPTY;
     for (JsonNode column : head.get("columns")) {
@@ -241,8 +242,8 @@ final class CommitLog {
             new Content.Exchanged(
                 entry.get("exchange").asString(),
                 entry.get("staged").asString(),
-                names(entry.get("from")),
-                names(entry.get("to"))));
+                files(entry.get("from")),
+                files(entry.get("to"))));
         continue;
       }
       Map<SourcePartition, Content.Reached> sources =
@@ -254,7 +255,7 @@ final class CommitLog {
             new Content.Reached(reached.get(0).asLong(), reached.get(1).asLong()));
       }
       for (JsonNode file : entry.get("files")) {
-        steps.add(new Content.Placed(file.get(0).asString(), file.get(1).asString()));
+        steps.add(new Content.Placed(file.get(0).asString(), file(file.get(1))));
       }
     }
     Identity table = new Identity(head.get("table").asString());
@@ -262,10 +263,25 @@ final class CommitLog {
     return new Content(table, schema, listed, writers, steps, lines.bytes(), entries);
   }
 
-  private static List<String> names(JsonNode array) {
-    List<String> names = new ArrayList<>();
-    array.forEach(name -> names.add(name.asString()));
-    return names;
+  private static List<WrittenFile> files(JsonNode array) {
+    List<WrittenFile> files = new ArrayList<>();
+    array.forEach(json -> files.add(file(json)));
+    return files;
+  }
+
+  private static WrittenFile file(JsonNode json) {
+    return json.isArray()
+        ? new WrittenFile(
+            json.get(0).asString(),
+            Optional.of(new WrittenFile.Sum(json.get(1).asLong(), json.get(2).asString())))
+        : new WrittenFile(json.asString(), Optional.empty());
+  }
+
+  private static void add(ArrayNode array, WrittenFile file) {
+    file.sum()
+        .ifPresentOrElse(
+            sum -> array.addArray().add(file.name()).add(sum.bytes()).add(sum.crc()),
+            () -> array.add(file.name()));
   }
 
   /** Adds an entry, so that it survives the loss of power. Called alone. */
@@ -282,8 +298,10 @@ final class CommitLog {
   void append(Content before, Content.Exchanged exchanged) throws IOException {
     ObjectNode entry = JSON.createObjectNode().put("exchange", exchanged.folder());
     entry.put("staged", exchanged.staged());
-    exchanged.from().forEach(entry.putArray("from")::add);
-    exchanged.to().forEach(entry.putArray("to")::add);
+    ArrayNode from = entry.putArray("from");
+    exchanged.from().forEach(file -> add(from, file));
+    ArrayNode to = entry.putArray("to");
+    exchanged.to().forEach(file -> add(to, file));
     append(before, entry);
   }
 
@@ -312,7 +330,7 @@ final class CommitLog {
     new TreeMap<>(reached)
         .forEach((source, at) -> sources.putArray(source.name()).add(at.position()).add(at.rows()));
     ArrayNode placed = entry.putArray("files");
-    files.forEach(file -> placed.addArray().add(file.staged()).add(file.name()));
+    files.forEach(each -> add(placed.addArray().add(each.staged()), each.file()));
     return entry;
   }
 
@@ -322,11 +340,11 @@ final class CommitLog {
    *
    * @param files those that are there
    */
-  void sumUp(Content content, Collection<String> files) throws IOException {
+  void sumUp(Content content, Collection<WrittenFile> files) throws IOException {
     List<ArrayNode> names = new ArrayList<>();
-    for (List<String> some : inParts(List.copyOf(files))) {
+    for (List<WrittenFile> some : inParts(List.copyOf(files))) {
       ArrayNode line = JSON.createArrayNode();
-      some.forEach(line::add);
+      some.forEach(file -> add(line, file));
       names.add(line);
     }
     String list = LIST + Identity.fresh();
@@ -346,10 +364,10 @@ final class CommitLog {
     }
   }
 
-  private static List<List<String>> inParts(List<String> names) {
-    List<List<String>> parts = new ArrayList<>();
-    for (int at = 0; at < names.size(); at += 1000) {
-      parts.add(names.subList(at, Math.min(names.size(), at + 1000)));
+  private static List<List<WrittenFile>> inParts(List<WrittenFile> files) {
+    List<List<WrittenFile>> parts = new ArrayList<>();
+    for (int at = 0; at < files.size(); at += 1000) {
+      parts.add(files.subList(at, Math.min(files.size(), at + 1000)));
     }
     return parts;
   }

@@ -6,14 +6,16 @@ import io.wexrun.core.schema.Schema;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
-import java.util.TreeSet;
+import java.util.SortedMap;
+import java.util.TreeMap;
 
 /**
  * Everything that a {@link CommitLog} says.
  *
  * @param table who the table is
  * @param schema the columns that it has
- * @param listed the files that were there when the log was summed up, below the table's folder
+ * @param listed the files that were there when the log was summed up, by their names below the
+ *     table's folder
  * @param writers how far each source partition of each writer has got
  * @param steps what became of files since then, in order
  * @param bytes how long the log is, without a torn line
@@ -22,7 +24,7 @@ import java.util.TreeSet;
 record Content(
     Identity table,
     Schema schema,
-    Set<String> listed,
+    Map<String, WrittenFile> listed,
     Map<String, Map<SourcePartition, Reached>> writers,
     List<Step> steps,
     long bytes,
@@ -39,18 +41,26 @@ record Content(
   sealed interface Step {}
 
   /** A file that was staged under one name and stands under another, below the table's folder. */
-  record Placed(String staged, String name) implements Step {}
+  record Placed(String staged, WrittenFile file) implements Step {
+    String name() {
+      return file.name();
+    }
+  }
 
   /**
    * A folder that was exchanged for a staged one, in which some files stand for others.
    *
    * @param folder below the table's folder
    * @param staged the other one's name; the folder as it was stands there until it is removed
-   * @param from names in the folder as it was that are not in it any more
-   * @param to names in it that were not there before
+   * @param from files in the folder as it was that are not in it any more
+   * @param to files in it that were not there before
    */
-  record Exchanged(String folder, String staged, List<String> from, List<String> to)
+  record Exchanged(String folder, String staged, List<WrittenFile> from, List<WrittenFile> to)
       implements Step {
+    boolean removes(String name) {
+      return from.stream().anyMatch(file -> file.name().equals(name));
+    }
+
     /** What says that it could not be done. */
     Exchanged undone() {
       return new Exchanged(folder, staged, to, from);
@@ -82,13 +92,21 @@ record Content(
 
   /** The names of all files that have rows, in order. */
   Set<String> files() {
-    Set<String> files = new TreeSet<>(listed);
+    return written().keySet();
+  }
+
+  /** All files that have rows, by their names below the table's folder, in order. */
+  SortedMap<String, WrittenFile> written() {
+    SortedMap<String, WrittenFile> files = new TreeMap<>(listed);
     for (Step step : steps) {
       if (step instanceof Placed placed) {
-        files.add(placed.name());
+        files.put(placed.name(), placed.file());
       } else if (step instanceof Exchanged exchanged) {
-        exchanged.from().forEach(name -> files.remove(exchanged.folder() + "/" + name));
-        exchanged.to().forEach(name -> files.add(exchanged.folder() + "/" + name));
+        exchanged.from().forEach(file -> files.remove(exchanged.folder() + "/" + file.name()));
+        for (WrittenFile file : exchanged.to()) {
+          String name = exchanged.folder() + "/" + file.name();
+          files.put(name, file.as(name));
+        }
       }
     }
     return files;

@@ -20,6 +20,7 @@ import io.wexrun.core.target.Store;
 import io.wexrun.core.target.TableDifference;
 import io.wexrun.core.target.Target;
 import java.io.IOException;
+import java.io.UncheckedIOException;
 import java.nio.file.FileAlreadyExistsException;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -285,6 +286,16 @@ final class FolderStore implements Store, Comparing, Filing, Querying {
       return Optional.of(files);
     } catch (IOException e) {
       throw failed("list the files of table " + table, e);
+    }
+  }
+
+  @Override
+  public List<FileFault> faults(String table) {
+    try {
+      return new FileProof(of(table)).faults();
+    } catch (IOException | UncheckedIOException e) {
+      throw new OutsideException(
+          "cannot read the files of table " + table + " in " + this + ": " + e.getMessage(), e);
     }
   }
 

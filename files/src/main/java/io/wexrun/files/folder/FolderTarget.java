@@ -96,7 +96,7 @@ final class FolderTarget implements Target {
                 CommitLog.force(each); // Old ones may have been removed by who keeps only new ones.
               }
             }
-            log.sumUp(content, content.files());
+            log.sumUp(content, content.written().values());
           }
           return new FolderTarget(store, log, writer, table, content);
         });
@@ -201,6 +201,7 @@ final class FolderTarget implements Target {
   /** The files of a flush. */
   private final class StagedFlush implements Staged {
     private final TableFolder folder = store.of(table.name());
+    private final List<Path> staged = new ArrayList<>();
     private final List<Content.Placed> files = new ArrayList<>();
     private final Map<SourcePartition, Long> ends;
     private final Map<SourcePartition, Long> more = new HashMap<>();
@@ -231,9 +232,10 @@ final class FolderTarget implements Target {
         if (!each.getValue().isEmpty()) {
           String name = how.name(how.prefix() + "-" + TIME.format(Instant.now()));
           String part = mark(writer) + name + TableFolder.PART;
-          files.add(new Content.Placed(part, each.getKey() + "/" + name));
           Path file = folder.staged().resolve(part);
+          staged.add(file);
           how.format().write(file, table, each.getValue(), how.form());
+          files.add(new Content.Placed(part, WrittenFile.of(each.getKey() + "/" + name, file)));
           CommitLog.force(file);
         }
       }
@@ -276,8 +278,8 @@ final class FolderTarget implements Target {
       } catch (IOException e) {
         throw store.failed("commit rows of table " + table.name(), e);
       }
-      synchronized (staged) {
-        staged.remove(this);
+      synchronized (FolderTarget.this.staged) {
+        FolderTarget.this.staged.remove(this);
       }
       return new Receipt(written, handed - written);
     }
@@ -305,9 +307,9 @@ final class FolderTarget implements Target {
 
     /** It was not committed. */
     void remove() {
-      for (Content.Placed file : files) {
+      for (Path file : staged) {
         try {
-          Files.deleteIfExists(folder.staged().resolve(file.staged()));
+          Files.deleteIfExists(file);
         } catch (IOException e) {
           throw store.failed("remove a staged file", e);
         }

@@ -20,7 +20,6 @@ import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
 import java.util.TreeMap;
-import java.util.TreeSet;
 import java.util.function.Consumer;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
@@ -123,9 +122,9 @@ final class Merging {
         CommitLog.force(each);
       }
     }
-    Set<String> there = new TreeSet<>(content.files());
-    there.removeIf(name -> !Files.exists(folder.path().resolve(name)));
-    folder.log().sumUp(content, there);
+    Map<String, WrittenFile> there = content.written();
+    there.keySet().removeIf(name -> !Files.exists(folder.path().resolve(name)));
+    folder.log().sumUp(content, there.values());
     return null;
   }
 
@@ -163,8 +162,9 @@ final class Merging {
       throws IOException {
     String stagedName = Identity.fresh().text();
     Path staged = Files.createDirectory(folder.merging().resolve(stagedName));
-    List<String> from = new ArrayList<>();
-    List<String> to = new ArrayList<>();
+    Map<String, WrittenFile> known = content().written();
+    List<WrittenFile> from = new ArrayList<>();
+    List<WrittenFile> to = new ArrayList<>();
     long rows = 0;
     long after = 0;
     for (Group group : groups) {
@@ -175,15 +175,17 @@ final class Merging {
       rows += how.format().merge(files, merged, whole, how.form(), store.keys());
       CommitLog.force(merged);
       after += Files.size(merged);
-      from.addAll(group.from());
-      to.add(group.to());
+      for (String each : group.from()) {
+        from.add(known.get(name + "/" + each).as(each));
+      }
+      to.add(WrittenFile.of(group.to(), merged));
     }
     Content.Exchanged exchanged = new Content.Exchanged(name, stagedName, from, to);
     Optional<String> left = folder.log().alone(() -> exchange(staged, exchanged));
     if (left.isPresent()) {
       TableFolder.remove(staged);
     }
-    long before = from.stream().mapToLong(sizes::get).sum();
+    long before = from.stream().map(WrittenFile::name).mapToLong(sizes::get).sum();
     return new Filing.Merged(name, from.size(), to.size(), rows, before, after, left);
   }
 
@@ -199,7 +201,8 @@ final class Merging {
       return Optional.of("it is a link, or on another disk than the store's folder");
     }
     Set<String> known = content.files();
-    Set<String> missing = new HashSet<>(exchanged.from());
+    Set<String> missing = new HashSet<>();
+    exchanged.from().forEach(file -> missing.add(file.name()));
     List<Path> others = new ArrayList<>();
     try (Stream<Path> files = Files.list(now)) {
       for (Path file : files.toList()) {

@@ -55,9 +55,9 @@ record TableFolder(Path path) {
       if (step instanceof Content.Placed placed) {
         waiting.put(placed.name(), staged().resolve(placed.staged()));
       } else if (step instanceof Content.Exchanged exchanged) {
-        for (String name : exchanged.to()) {
-          Path beside = merging().resolve(exchanged.staged()).resolve(name);
-          waiting.put(exchanged.folder() + "/" + name, beside);
+        for (WrittenFile file : exchanged.to()) {
+          Path beside = merging().resolve(exchanged.staged()).resolve(file.name());
+          waiting.put(exchanged.folder() + "/" + file.name(), beside);
         }
       }
     }
@@ -149,7 +149,7 @@ record TableFolder(Path path) {
   /** Whether an exchange has not been done. */
   boolean isAhead(Content.Exchanged exchange) {
     Path staged = merging().resolve(exchange.staged());
-    return exchange.to().stream().anyMatch(name -> Files.exists(staged.resolve(name)));
+    return exchange.to().stream().anyMatch(file -> Files.exists(staged.resolve(file.name())));
   }
 
   /** What others have put into the folder since it was copied goes into the new one. */
@@ -158,8 +158,7 @@ record TableFolder(Path path) {
     try (DirectoryStream<Path> files = Files.newDirectoryStream(old)) {
       for (Path file : files) {
         Path there = folder.resolve(file.getFileName());
-        boolean known =
-            exchange.from().contains(file.getFileName().toString()) || Files.exists(there);
+        boolean known = exchange.removes(file.getFileName().toString()) || Files.exists(there);
         if (known) {
           Files.delete(file);
         } else {

@@ -271,17 +271,17 @@ class MergingTest {
       }
       TableFolder folder = new TableFolder(table(here));
       Path staged = Files.createDirectories(folder.merging().resolve("x"));
-      List<String> from = new ArrayList<>();
+      List<WrittenFile> from = new ArrayList<>();
       StringBuilder rows = new StringBuilder();
       try (Stream<Path> files = Files.list(table(here).resolve("part=p0"))) {
         for (Path file : files.toList()) {
-          from.add(file.getFileName().toString());
+          from.add(WrittenFile.of(file.getFileName().toString(), file));
           rows.append(Files.readString(file));
         }
       }
-      Files.writeString(staged.resolve("merged.ndjson"), rows);
-      Content.Exchanged exchanged =
-          new Content.Exchanged("part=p0", "x", from, List.of("merged.ndjson"));
+      Path merged = Files.writeString(staged.resolve("merged.ndjson"), rows);
+      List<WrittenFile> to = List.of(WrittenFile.of("merged.ndjson", merged));
+      Content.Exchanged exchanged = new Content.Exchanged("part=p0", "x", from, to);
       CommitLog log = folder.log();
       log.append(log.read().orElseThrow(), exchanged);
       if (undone) {

@@ -296,7 +296,18 @@ public abstract class Reception implements IntakeConnector {
   @Override
   public Intake open(IntakeOpening opening) {
     Settings settings = opening.settings();
-    Queue queue = Queues.of(opening.site()).open(reads(settings).orElseThrow());
+    String name = reads(settings).orElseThrow();
+    Receiving receiving = opening.receiving();
+    if (receiving == Receiving.NOTHING) {
+      return new QueueIntake(
+          Queues.of(opening.site()).shared(name),
+          false,
+          opening.known(),
+          opening.notices(),
+          opening.fed(),
+          () -> {});
+    }
+    Queue queue = Queues.of(opening.site()).open(name);
     ReceivedIntake intake =
         new ReceivedIntake(
             queue,
@@ -308,7 +319,6 @@ public abstract class Reception implements IntakeConnector {
                     opening.notices(),
                     () -> fed.getAsBoolean() && opening.fed().getAsBoolean(),
                     () -> {}));
-    Receiving receiving = opening.receiving();
     if (receiving == Receiving.ALWAYS || receiving == Receiving.TO_THE_END && ends()) {
       Inbox inbox = new Inbox(queue, intake::behind, behind(settings).orElse(Long.MAX_VALUE));
       try {

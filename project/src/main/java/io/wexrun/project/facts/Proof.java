@@ -27,6 +27,8 @@ public record Proof(
     SOURCE,
     /** Rows of a table, or records of a queue. */
     TARGET,
+    /** Files of a table that are not as they were written. */
+    FILES,
     /** Dead letters. */
     LETTERS
   }

@@ -235,7 +235,7 @@ public final class Queues implements AutoCloseable {
   /**
    * A queue that this process only reads, made if it is not there, and closed with the workspace.
    */
-  synchronized Queue shared(String name) {
+  public synchronized Queue shared(String name) {
     Queue writable = open.get(name);
     if (writable != null) {
       return writable;
