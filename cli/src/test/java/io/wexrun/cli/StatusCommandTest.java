@@ -140,7 +140,12 @@ class StatusCommandTest {
     assertThat(good.out()).contains("good", "rights", "room", "clock", "books", "stores");
     assertThat(here.run("run", "--once", "load-a").exit()).isZero();
     Files.writeString(folder.resolve("a.log"), "1\n");
-    assertThat(here.run("doctor").out()).contains("doubtful", "took it up to 4");
+    assertThat(here.run("doctor").out())
+        .contains(
+            "doubtful", "load-a: a.log was cut or replaced while nothing ran", "up to byte 4");
+    Files.move(folder.resolve("a.log"), folder.resolve("a.log.1"));
+    Files.writeString(folder.resolve("a.log"), "1\n2\n");
+    assertThat(here.run("doctor").out()).contains("good", "sources").doesNotContain("a.log was");
     Files.delete(folder.resolve("w.db"));
     Files.writeString(folder.resolve("pipelines/bad.yaml"), "pipeline: x\nintake: {filez: a}\n");
     Result wrong = here.run("doctor");

@@ -1,5 +1,6 @@
 package io.wexrun.duckdb;
 
+import io.wexrun.core.diagnose.Failure;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.pipeline.Table;
@@ -21,13 +22,18 @@ import io.wexrun.sql.Dialect;
 import io.wexrun.sql.LiveColumns;
 import io.wexrun.sql.Names;
 import io.wexrun.sql.Shadows;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
+import java.nio.file.attribute.BasicFileAttributes;
 import java.sql.Connection;
 import java.sql.DriverManager;
 import java.sql.SQLException;
 import java.sql.Statement;
 import java.util.List;
 import java.util.Map;
+import java.util.Objects;
 import java.util.Optional;
 import java.util.OptionalLong;
 import java.util.Properties;
@@ -54,6 +60,7 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
 
   private final String name;
   private final Path file;
+  private final Object opened;
   private final DuckDBConnection connection;
   private final Identity identity;
   private final RootAllocator root = new RootAllocator();
@@ -87,11 +94,15 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
         folders.stream()
             .map(folder -> Names.text(folder.toAbsolutePath().normalize() + "/"))
             .collect(Collectors.joining(", ", "[", "]")));
-    DuckDBConnection opened = null;
+    DuckDBConnection connected = null;
     Identity found = null;
+    Object key = null;
     try {
-      opened = connect(settings);
-      found = Catalog.prepare(opened);
+      connected = connect(settings);
+      found = Catalog.prepare(connected);
+      key = Files.readAttributes(file, BasicFileAttributes.class).fileKey();
+    } catch (IOException e) {
+      throw new OutsideException("cannot look at " + file + ": " + Failure.told(e), e);
     } catch (SQLException e) {
       throw cannotOpen(e);
     } catch (LinkageError e) {
@@ -103,8 +114,9 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
               + ". Make room there (80 MB), or name another folder with -Djava.io.tmpdir",
           e);
     }
-    this.connection = opened;
+    this.connection = connected;
     this.identity = found;
+    this.opened = key;
   }
 
   @Override
@@ -217,9 +229,32 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
 
   /** A new connection for a flush, counted until it is given back. */
   synchronized DuckDBConnection connectToStage() {
+    requireFile();
     DuckDBConnection other = connect();
     staged++;
     return other;
+  }
+
+  /**
+   * Requires that the file is still the one that was opened: what is written to a file that was
+   * removed is lost with this process.
+   */
+  void requireFile() {
+    try {
+      Object now = Files.readAttributes(file, BasicFileAttributes.class).fileKey();
+      if (Objects.equals(now, opened)) {
+        return;
+      }
+    } catch (NoSuchFileException e) {
+      // As if another one stood there.
+    } catch (IOException e) {
+      throw new OutsideException("cannot look at " + file + ": " + Failure.told(e), e);
+    }
+    throw OutsideException.lasting(
+        this
+            + " was removed or replaced while this run had it open. Nothing more is loaded into it;"
+            + " stop this run, put the file back if you have it, and start again: the start says"
+            + " what the table has, and what can be done");
   }
 
   /** Closes a connection for a flush; what it has not committed is rolled back. */

@@ -242,6 +242,7 @@ final class DuckDbTarget implements Target {
     /** Commits come in the order of the flushes, so only here it is known where each goes on. */
     @Override
     public Receipt commit() {
+      store.requireFile();
       try {
         Map<SourcePartition, Long> all = new HashMap<>(rows);
         loading.more().forEach((source, count) -> all.merge(source, count, Long::sum));

@@ -26,12 +26,14 @@ import io.wexrun.core.target.Answer;
 import io.wexrun.core.target.Flush;
 import io.wexrun.core.target.QueryBounds;
 import io.wexrun.core.target.Receipt;
+import io.wexrun.core.target.Staged;
 import io.wexrun.core.target.TableDifference;
 import io.wexrun.core.target.Target;
 import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.nio.file.StandardCopyOption;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Arrays;
@@ -271,6 +273,27 @@ class DuckDbStoreTest {
                     .open("x", DuckDbConnector.file("text.db"), new FolderSite(folder)))
         .isInstanceOf(OutsideException.class)
         .hasMessageContaining("cannot open store x (" + folder.resolve("text.db") + ")");
+  }
+
+  @Test
+  void nothingIsLoadedIntoAFileThatWasRemovedOrReplaced() throws IOException {
+    Schema schema = new Schema(List.of(new Column("n", Scalar.LONG, false)));
+    Path file = folder.resolve("w.db");
+    try (Target target = store.target("p", new Table("t", "warehouse", schema, Map.of()))) {
+      Rows rows = Rows.all(batch(schema, List.of(longs(1L, 2L)), 2));
+      target.stage(new Flush(List.of(new Flush.Part(A, 0, 9, rows)))).commit();
+      Staged staged = target.stage(new Flush(List.of(new Flush.Part(A, 9, 19, rows))));
+      Path away = Files.move(file, folder.resolve("away.db"));
+      assertThatThrownBy(staged::commit).hasMessageContaining("was removed or replaced while");
+      Flush next = new Flush(List.of(new Flush.Part(A, 19, 29, rows)));
+      Files.writeString(file, "another file");
+      assertThatThrownBy(() -> target.stage(next))
+          .isInstanceOf(OutsideException.class)
+          .hasMessageContaining("store warehouse")
+          .hasMessageContaining("was removed or replaced while");
+      Files.move(away, file, StandardCopyOption.REPLACE_EXISTING);
+    }
+    assertThat(store.query("select count(*) from t").rows()).isEqualTo(List.of(List.of(2L)));
   }
 
   @Test

@@ -164,6 +164,21 @@ class DeliveryTest extends DeliverySetup {
         .hasMessageNotContaining("break");
   }
 
+  @Test
+  void aSecretThatAReceiverEchoesIsMasked() throws Exception {
+    Files.writeString(folder.resolve("token.txt"), "t0ken-of-the-depot\n");
+    String says = "not now, Bearer t0ken-of-the-depot\u001b[2J";
+    Scripted server = new Scripted(new Says(503, Map.of("Retry-After", "3600"), says));
+    assertThatThrownBy(
+            () ->
+                deliver(
+                    0, rows(1), server.address("/"), "login", Map.of("token", "${file:token.txt}")))
+        .isInstanceOf(OutsideException.class)
+        .hasMessageContaining("not now, Bearer ")
+        .hasMessageNotContaining("t0ken-of-the-depot")
+        .hasMessageNotContaining("\u001b");
+  }
+
   /** Our own receiver is one, too: it knows a post again, and who sends it. */
   @Test
   void rowsAreDeliveredOverTlsToWhoeverKnowsTheCertificate() throws Exception {

@@ -23,6 +23,8 @@ import java.util.Map;
 import java.util.concurrent.CompletableFuture;
 import java.util.zip.DeflaterOutputStream;
 import java.util.zip.GZIPOutputStream;
+import javax.net.ssl.SSLException;
+import javax.net.ssl.SSLSocket;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -348,6 +350,33 @@ class HttpTest {
       HttpClient knownOne = HttpClient.newBuilder().sslContext(again.client(sender)).build();
       assertThat(knownOne.send(request, BodyHandlers.ofString()).statusCode()).isEqualTo(200);
       assertThat(receiver.texts()).contains("c");
+    }
+  }
+
+  @ParameterizedTest
+  @CsvSource({
+    "TLS_ECDHE_ECDSA_WITH_AES_128_GCM_SHA256 TLS_ECDHE_RSA_WITH_AES_128_GCM_SHA256, TLSv1.2, true",
+    "TLS_ECDHE_ECDSA_WITH_AES_128_CBC_SHA256 TLS_ECDHE_RSA_WITH_AES_128_CBC_SHA256, TLSv1.2, false",
+    "TLS_RSA_WITH_AES_128_GCM_SHA256, TLSv1.2, false",
+    "TLS_AES_128_GCM_SHA256, TLSv1.3, true",
+  })
+  void onlyForwardSecrecyWithAuthenticatedEncryptionIsSpoken(
+      String suites, String version, boolean spoken) throws Exception {
+    Pem server = Pem.of(folder, "server");
+    Map<String, Object> tls = Map.of("certificate", "server.pem", "key", "server-key.pem");
+    try (Receiver receiver = Receiver.of(folder, "http", "0/in", "tls", tls);
+        SSLSocket socket =
+            (SSLSocket)
+                server.client(null).getSocketFactory().createSocket("localhost", receiver.port())) {
+      socket.setSoTimeout(20_000);
+      socket.setEnabledCipherSuites(suites.split(" "));
+      socket.setEnabledProtocols(new String[] {version});
+      if (spoken) {
+        socket.startHandshake();
+        assertThat(suites).contains(socket.getSession().getCipherSuite());
+      } else {
+        assertThatThrownBy(socket::startHandshake).isInstanceOf(SSLException.class);
+      }
     }
   }
 

@@ -258,7 +258,7 @@ public final class Workspace implements AutoCloseable {
    * room, clock, runs, books, stores, queues, sources. Changes nothing.
    */
   public List<Finding> doctor() {
-    return new WorkspaceDoctor(this, site).look();
+    return new WorkspaceDoctor(this, site, now.ends()).look();
   }
 
   /** The runs of this workspace that go on, in whatever process. */

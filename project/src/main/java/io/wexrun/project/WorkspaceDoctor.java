@@ -4,7 +4,7 @@ import io.wexrun.core.diagnose.Counted;
 import io.wexrun.core.diagnose.Diagnostic;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.diagnose.Severity;
-import io.wexrun.core.intake.KnownSource;
+import io.wexrun.core.intake.Intake;
 import io.wexrun.core.pipeline.Pipeline;
 import io.wexrun.core.pipeline.Sizes;
 import io.wexrun.core.run.Setback;
@@ -15,6 +15,7 @@ import io.wexrun.project.facts.Finding.Kind;
 import io.wexrun.project.facts.PipelineStatus;
 import io.wexrun.project.facts.QueueFacts;
 import io.wexrun.project.facts.RebuildFacts;
+import io.wexrun.project.open.Ends;
 import io.wexrun.project.open.WorkspaceSite;
 import java.io.IOException;
 import java.nio.file.FileStore;
@@ -29,6 +30,7 @@ import java.util.Locale;
 import java.util.Map;
 import java.util.Set;
 import java.util.TreeSet;
+import java.util.concurrent.locks.LockSupport;
 
 /**
  * Looks at a workspace as somebody would who is called the day after: rights, room, clock, who runs
@@ -38,16 +40,19 @@ final class WorkspaceDoctor {
   private static final long LITTLE_ROOM = 500L << 20;
   private static final long LITTLE_HEAP = 128L << 20;
   private static final Duration CLOCK_SLACK = Duration.ofMinutes(2);
+  private static final Duration BETWEEN_LOOKS = Duration.ofMillis(100);
   private static final List<PosixFilePermission> OTHERS =
       List.of(PosixFilePermission.GROUP_READ, PosixFilePermission.OTHERS_READ);
 
   private final Workspace workspace;
   private final WorkspaceSite site;
+  private final Ends ends;
   private final List<Finding> found = new ArrayList<>();
 
-  WorkspaceDoctor(Workspace workspace, WorkspaceSite site) {
+  WorkspaceDoctor(Workspace workspace, WorkspaceSite site, Ends ends) {
     this.workspace = workspace;
     this.site = site;
+    this.ends = ends;
   }
 
   /** A part of the look, which may fail by itself. */
@@ -407,28 +412,24 @@ final class WorkspaceDoctor {
     }
   }
 
-  /** Files that are shorter than what was taken of them. */
-  private void sources() throws IOException {
+  /** What the next run would find of files that were cut, replaced, removed or rotated. */
+  private void sources() {
     for (Pipeline pipeline : workspace.definition().pipelines()) {
-      if (!pipeline.intake().kind().equals("files")) {
-        continue;
+      String name = pipeline.name();
+      if (!pipeline.intake().kind().equals("files")
+          || site.sources(name).isEmpty()
+          || site.state().isHeld(name)) {
+        continue; // A run that goes on looks at its files itself.
       }
-      for (KnownSource source : site.sources(pipeline.name())) {
-        Path file = workspace.folder().resolve(source.partition().name());
-        boolean plain = !file.toString().matches(".*\\.(gz|zst|bz2|xz|zip|tar)");
-        if (plain && Files.isRegularFile(file) && Files.size(file) < source.position()) {
-          add(
-              Kind.DOUBTFUL,
-              "sources",
-              file
-                  + " has "
-                  + Counted.of(Files.size(file), "byte")
-                  + ", and "
-                  + pipeline.name()
-                  + " took it up to "
-                  + Counted.number(source.position()),
-              "it was cut or replaced; if that was a rotation, the next run goes on by itself");
-        }
+      try (Intake intake =
+          ends.intake(
+              pipeline,
+              notice -> add(Kind.DOUBTFUL, "sources", name + ": " + notice, ""),
+              false,
+              () -> true)) {
+        intake.look();
+        LockSupport.parkNanos(BETWEEN_LOOKS.toNanos());
+        intake.look(); // A file that is just being renamed is at its new place by now.
       }
     }
   }
