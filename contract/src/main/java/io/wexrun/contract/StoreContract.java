@@ -181,6 +181,7 @@ public abstract class StoreContract extends ValuesContract {
       }
       sales.add(Arrays.asList("1", "2", "void", null));
       try (Target target = store.target("p", keyed)) {
+        assertThat(target.progress()).hasSize(1);
         assertThat(commit(target, keyed, 0, sales)).isEqualTo(new Receipt(1, 4));
         assertThat(target.parallelism()).isEqualTo(1);
       }
@@ -192,6 +193,7 @@ public abstract class StoreContract extends ValuesContract {
       Table other = table("plain", "sale", "int").keyed(List.of("sale"));
       if (store instanceof Comparing comparing) {
         assertThat(comparing.compare(keyed)).isEmpty();
+        assertThat(comparing.replaced(keyed)).as("of five rows three are there").hasValue(2);
         assertThat(comparing.compare(other).orElseThrow().columns())
             .anyMatch(column -> column.name().equals("key"));
       }

@@ -21,6 +21,7 @@ import io.wexrun.sql.Comparison;
 import io.wexrun.sql.Dialect;
 import io.wexrun.sql.LiveColumns;
 import io.wexrun.sql.Names;
+import io.wexrun.sql.Replaced;
 import io.wexrun.sql.Shadows;
 import java.io.IOException;
 import java.nio.file.Files;
@@ -359,7 +360,8 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
             return Optional.of(Standing.ABSENT);
           }
           Progress progress = new Progress(who.get(), writer, "table " + table + " of " + this);
-          return Optional.of(new Standing(who, progress.read(c), progress.rows(c)));
+          return Optional.of(
+              new Standing(who, Replaced.without(progress.read(c)), progress.rows(c)));
         });
   }
 
@@ -459,6 +461,18 @@ final class DuckDbStore implements Store, Comparing, Querying, Swapping {
     }
     return OptionalLong.of(
         with("count the rows of " + table.name(), c -> Answers.count(c, table.name())));
+  }
+
+  @Override
+  public OptionalLong replaced(Table table) {
+    return with(
+        "look at table " + table.name(),
+        c -> {
+          Optional<Identity> who = Catalog.known(c, table.name());
+          return who.isPresent() && Replaced.of(table)
+              ? Replaced.of(c, who.get(), "to_position")
+              : OptionalLong.empty();
+        });
   }
 
   @Override

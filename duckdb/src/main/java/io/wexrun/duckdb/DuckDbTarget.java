@@ -13,6 +13,7 @@ import io.wexrun.sql.Hourly;
 import io.wexrun.sql.Loading;
 import io.wexrun.sql.Names;
 import io.wexrun.sql.Refusals;
+import io.wexrun.sql.Replaced;
 import java.sql.SQLException;
 import java.time.InstantSource;
 import java.util.HashMap;
@@ -38,6 +39,10 @@ final class DuckDbTarget implements Target {
   private final Map<SourcePartition, Long> atOpening;
   private final Map<SourcePartition, Long> rowsAtOpening;
   private final Map<SourcePartition, Long> expected;
+
+  /** Whether it is counted how many rows took the places of others. */
+  private final boolean counts;
+
   private final Map<SourcePartition, Long> rows;
   private final String writer;
   private final Optional<AddedColumns> added;
@@ -52,9 +57,11 @@ final class DuckDbTarget implements Target {
     this.table = table;
     this.identity = identity;
     this.progress = new Progress(identity, writer, "table " + table.name() + " of " + store);
-    this.atOpening = store.with("read the progress of table " + table.name(), progress::read);
+    this.expected =
+        new HashMap<>(store.with("read the progress of table " + table.name(), progress::read));
+    this.counts = Replaced.counts(table, expected);
+    this.atOpening = Replaced.without(expected);
     this.rowsAtOpening = store.with("read the progress of table " + table.name(), progress::rows);
-    this.expected = new HashMap<>(atOpening);
     this.rows = new HashMap<>(rowsAtOpening);
     this.writer = writer;
     this.added = AddedColumns.of(table, DuckDbStore.DIALECT);
@@ -200,8 +207,8 @@ final class DuckDbTarget implements Target {
     }
 
     @Override
-    public void insert(List<Rows> rows) throws SQLException {
-      insertion.insert(connection, rows);
+    public long insert(List<Rows> rows) throws SQLException {
+      return insertion.insert(connection, rows);
     }
 
     @Override
@@ -246,10 +253,11 @@ final class DuckDbTarget implements Target {
       try {
         Map<SourcePartition, Long> all = new HashMap<>(rows);
         loading.more().forEach((source, count) -> all.merge(source, count, Long::sum));
-        progress.move(connection, expected, ends, all);
+        Map<SourcePartition, Long> moved = counts ? Replaced.with(ends, expected, loading) : ends;
+        progress.move(connection, expected, moved, all);
         connection.commit();
         rows.putAll(all);
-        ends.forEach((source, end) -> expected.merge(source, end, Math::max));
+        moved.forEach((source, end) -> expected.merge(source, end, Math::max));
       } catch (SQLException e) {
         // If somebody else went on from the same place meanwhile, that is why.
         store.with("read progress", c -> requireNotPast(c));

@@ -5,7 +5,9 @@ import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.pipeline.Table;
 import io.wexrun.core.schema.Schema;
 import io.wexrun.sql.AddedColumns;
+import io.wexrun.sql.Answers;
 import io.wexrun.sql.Loading;
+import io.wexrun.sql.Replaced;
 import io.wexrun.sql.RollingUp;
 import io.wexrun.sql.UnfitRows;
 import java.io.IOException;
@@ -37,7 +39,7 @@ record Insertion(
       Pattern.compile(
           "(?s)(Constraint|Conversion|Invalid Input|Out of Range|Mismatch Type|Invalid unicode).*");
 
-  /** Inserts rows in the connection's transaction; how many there were. */
+  /** Inserts rows in the connection's transaction; how many took no other's place. */
   long insert(DuckDBConnection connection, List<Rows> rows) throws SQLException {
     if (table.rollup().isPresent()) {
       return insert(connection, table, new RollingUp(table).merged(connection, rows));
@@ -51,7 +53,13 @@ record Insertion(
 
   private long insert(DuckDBConnection connection, Table into, List<Rows> parts)
       throws SQLException {
-    return stream(connection, into.schema(), parts, Sql.insert(into, STREAM, zoneless));
+    String sql = Sql.insert(into, STREAM, zoneless);
+    if (!Replaced.of(table)) {
+      return stream(connection, into.schema(), parts, sql);
+    }
+    long before = Answers.count(connection, into.name());
+    stream(connection, into.schema(), parts, sql);
+    return Answers.count(connection, into.name()) - before;
   }
 
   /** Runs a statement that reads rows as the table {@link #STREAM}. */

@@ -3,6 +3,7 @@ package io.wexrun.duckdb;
 import io.wexrun.core.diagnose.OutsideException;
 import io.wexrun.core.identity.Identity;
 import io.wexrun.core.intake.SourcePartition;
+import io.wexrun.sql.Replaced;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
 import java.sql.ResultSet;
@@ -32,7 +33,7 @@ record Progress(Identity table, String writer, String label) {
 
   private static final String OURS = " where table_id = ? and writer = ?";
 
-  /** How far each source partition has got. */
+  /** How far each source partition has got, and {@link Replaced}. */
   Map<SourcePartition, Long> read(Connection connection) throws SQLException {
     return read(connection, Set.of());
   }
@@ -79,6 +80,7 @@ record Progress(Identity table, String writer, String label) {
         }
       }
     }
+    found.remove(Replaced.SOURCE);
     return found;
   }
 

@@ -21,6 +21,7 @@ import io.wexrun.sql.Comparison;
 import io.wexrun.sql.Dialect;
 import io.wexrun.sql.LiveColumns;
 import io.wexrun.sql.Names;
+import io.wexrun.sql.Replaced;
 import io.wexrun.sql.Shadows;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
@@ -264,7 +265,8 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
     } catch (SQLException e) {
       throw failed("read progress", e);
     }
-    return new Standing(Optional.of(progress.table()), positions, rows);
+    rows.remove(Replaced.SOURCE);
+    return new Standing(Optional.of(progress.table()), Replaced.without(positions), rows);
   }
 
   @Override
@@ -380,6 +382,19 @@ final class PostgresStore implements Store, Comparing, Querying, Swapping {
   @Override
   public List<String> missingRights(Table table) {
     return transaction("look for rights", c -> Rights.missing(c, table));
+  }
+
+  @Override
+  public OptionalLong replaced(Table table) {
+    return transaction(
+        "look at table " + table.name(),
+        c -> {
+          Optional<Identity> who =
+              Catalog.isThere(c) ? Catalog.known(c, table.name()) : Optional.empty();
+          return who.isPresent() && Replaced.of(table)
+              ? Replaced.of(c, who.get(), "position")
+              : OptionalLong.empty();
+        });
   }
 
   @Override

@@ -15,9 +15,11 @@ import io.wexrun.sql.Hourly;
 import io.wexrun.sql.Loading;
 import io.wexrun.sql.Names;
 import io.wexrun.sql.Refusals;
+import io.wexrun.sql.Replaced;
 import io.wexrun.sql.RollingUp;
 import java.sql.Connection;
 import java.sql.PreparedStatement;
+import java.sql.ResultSet;
 import java.sql.SQLException;
 import java.sql.Savepoint;
 import java.sql.Statement;
@@ -44,6 +46,9 @@ final class PostgresTarget implements Target {
    */
   private static final Pattern ABOUT_ROWS = Pattern.compile("(?!22P03)(22|23|P0|54|44).*");
 
+  private static final String KIND =
+      "select relkind::text from pg_class where oid = to_regclass(?)";
+
   /** The temporary table of rows that are to take the places of others. */
   private static final String BESIDE = "wexrun_rows";
 
@@ -53,10 +58,18 @@ final class PostgresTarget implements Target {
   private final String writer;
   private final Optional<AddedColumns> added;
   private volatile Columns stored;
+
+  /** Not partitioned or a view: only then it is told whether a row took another's place. */
+  private boolean ordinary;
+
   private final Progress progress;
-  private final Map<SourcePartition, Long> atOpening = new HashMap<>();
+  private final Map<SourcePartition, Long> atOpening;
   private final Map<SourcePartition, Long> rowsAtOpening = new HashMap<>();
-  private final Map<SourcePartition, Long> expected;
+  private final Map<SourcePartition, Long> expected = new HashMap<>();
+
+  /** Whether it is counted how many rows took the places of others. */
+  private final boolean counts;
+
   private final Refusals refusals;
   private final Hourly forgetting = new Hourly();
   private final Set<StagedFlush> staged = new HashSet<>();
@@ -76,18 +89,22 @@ final class PostgresTarget implements Target {
                   .read(c)
                   .forEach(
                       (source, reached) -> {
-                        atOpening.put(source, reached.position());
+                        expected.put(source, reached.position());
                         rowsAtOpening.put(source, reached.rows());
                       });
+              rowsAtOpening.remove(Replaced.SOURCE);
               stored = Columns.of(c, table.name());
+              ordinary =
+                  Catalog.one(c, KIND, Names.name(table.name())).filter("r"::equals).isPresent();
               return new Refusals(identity, writer, InstantSource.system());
             });
-    this.expected = new HashMap<>(atOpening);
+    this.counts = ordinary && Replaced.counts(table, expected);
+    this.atOpening = Replaced.without(expected);
   }
 
   @Override
   public Map<SourcePartition, Long> progress() {
-    return Map.copyOf(atOpening);
+    return atOpening;
   }
 
   @Override
@@ -185,25 +202,25 @@ final class PostgresTarget implements Target {
   }
 
   /** Copies rows in the connection's transaction, or lets them take the places of others. */
-  private void put(Connection connection, List<Rows> rows) throws SQLException {
+  private long put(Connection connection, List<Rows> rows) throws SQLException {
     if (table.rollup().isPresent()) {
-      put(connection, table, new RollingUp(table).merged(connection, rows));
-    } else if (added.isPresent()) {
-      AddedColumns.Filled filled = added.get().fill(rows).orThrow();
-      put(connection, filled.table(), filled.rows());
-    } else {
-      put(connection, table, rows);
+      return put(connection, table, new RollingUp(table).merged(connection, rows));
     }
+    if (added.isPresent()) {
+      AddedColumns.Filled filled = added.get().fill(rows).orThrow();
+      return put(connection, filled.table(), filled.rows());
+    }
+    return put(connection, table, rows);
   }
 
-  private void put(Connection connection, Table into, List<Rows> rows) throws SQLException {
+  private long put(Connection connection, Table into, List<Rows> rows) throws SQLException {
     if (into.key().isEmpty()) {
       if (stored.binary(into.schema())) {
         copy(connection, into, rows);
       } else {
         copyAsText(connection, into, rows);
       }
-      return;
+      return rows.stream().mapToLong(Rows::count).sum();
     }
     List<String> columns = into.schema().names();
     Table beside = new Table(BESIDE, "", into.schema(), Map.of());
@@ -211,7 +228,7 @@ final class PostgresTarget implements Target {
       String create = PostgresStore.DIALECT.createTable(beside);
       statement.execute(create.replaceFirst("create table", "create temp table"));
       copy(connection, beside, rows);
-      statement.execute(
+      String insert =
           "insert into "
               + Names.name(into.name())
               + " ("
@@ -220,9 +237,26 @@ final class PostgresTarget implements Target {
               + stored.assigned(into.schema().columns())
               + " from "
               + Names.name(BESIDE)
-              + Names.replacing(into.key(), columns));
+              + Names.replacing(into.key(), columns);
+      long grown = 0;
+      if (counts) {
+        try (ResultSet fresh = statement.executeQuery(counting(insert))) {
+          fresh.next();
+          grown = fresh.getLong(1);
+        }
+      } else {
+        statement.execute(insert);
+      }
       statement.execute("drop table " + Names.name(BESIDE));
+      return grown;
     }
+  }
+
+  /** A row that took another's place is a new version of it, which its transaction has locked. */
+  private static String counting(String insert) {
+    return "with put as ("
+        + insert
+        + " returning xmax::text as locked) select count(*) from put where locked = '0'";
   }
 
   private static void copyAsText(Connection connection, Table into, List<Rows> rows)
@@ -320,8 +354,8 @@ final class PostgresTarget implements Target {
     }
 
     @Override
-    public void insert(List<Rows> rows) throws SQLException {
-      put(connection, rows);
+    public long insert(List<Rows> rows) throws SQLException {
+      return put(connection, rows);
     }
 
     @Override
@@ -373,8 +407,10 @@ final class PostgresTarget implements Target {
     @Override
     public Receipt commit() {
       boolean well = false;
+      Map<SourcePartition, Long> moved;
       try {
-        progress.move(connection, expected, ends, loading.more());
+        moved = counts ? Replaced.with(ends, expected, loading) : ends;
+        progress.move(connection, expected, moved, loading.more());
         connection.commit();
         well = true;
       } catch (SQLException e) {
@@ -385,7 +421,7 @@ final class PostgresTarget implements Target {
         }
         store.giveBack(connection, well);
       }
-      ends.forEach((source, end) -> expected.merge(source, end, Math::max));
+      moved.forEach((source, end) -> expected.merge(source, end, Math::max));
       return loading.receipt();
     }
   }

@@ -30,6 +30,7 @@ import java.util.Arrays;
 import java.util.List;
 import java.util.Map;
 import java.util.Optional;
+import java.util.OptionalLong;
 import java.util.SplittableRandom;
 import java.util.stream.IntStream;
 import org.junit.jupiter.api.AfterEach;
@@ -171,6 +172,30 @@ class PostgresStoreTest {
     load(table, List.of(List.of("x"), List.of("y")));
     assertThat(store.query("select id, v from t order by id").rows())
         .hasToString("[[1, x], [2, y]]");
+  }
+
+  /** PostgreSQL does not tell of rows in partitions whether they are new. */
+  @ParameterizedTest
+  @CsvSource({"'', 2", "' partition by range (n)',"})
+  void rowsThatTookThePlacesOfOthersAreCountedUnlessTheTableIsPartitioned(
+      String partitioned, Long replaced) {
+    store.change("create table t (n bigint primary key, v text)" + partitioned);
+    if (replaced == null) {
+      store.change("create table t_all partition of t default");
+    }
+    Table table =
+        Table.in("w", "t")
+            .column("n", Type.Scalar.LONG)
+            .column("v", Type.Scalar.TEXT)
+            .build()
+            .keyed(List.of("n"))
+            .managed(Table.Manage.NEVER);
+    load(table, List.of(List.of("1", "a"), List.of("2", "a"), List.of("2", "b")));
+    load(table, List.of(List.of("1", "c"), List.of("3", "a")));
+    assertThat(store.query("select n, v from t order by n").rows())
+        .hasToString("[[1, c], [2, b], [3, a]]");
+    assertThat(store.replaced(table))
+        .isEqualTo(replaced == null ? OptionalLong.empty() : OptionalLong.of(replaced));
   }
 
   @ParameterizedTest

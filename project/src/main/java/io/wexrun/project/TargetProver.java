@@ -197,7 +197,9 @@ final class TargetProver {
         lines.add(line(target, by, books, sum(table, counter(table).get())));
         return lines;
       }
-      Optional<String> why = table == null ? whyNotOther(target) : whyNot(table);
+      OptionalLong replaced =
+          table == null ? OptionalLong.empty() : workspace.tables().replaced(table);
+      Optional<String> why = table == null ? whyNotOther(target) : whyNot(table, replaced);
       if (why.isPresent()) {
         lines.add(
             Proof.open(target, Kind.TARGET, pipelines, books, OptionalLong.empty(), why.get()));
@@ -210,7 +212,7 @@ final class TargetProver {
                 target, Kind.TARGET, pipelines, books, found, "its store does not count its rows"));
         return lines;
       }
-      lines.add(line(target, by, books, found.getAsLong()));
+      lines.add(line(target, by, books - replaced.orElse(0), found.getAsLong()));
       lines.addAll(bySource(table, by, pipelines));
       return lines;
     } catch (OutsideException e) {
@@ -331,6 +333,7 @@ final class TargetProver {
    */
   private List<Proof> bySource(Table table, Map<String, Long> by, String pipelines) {
     if (!OriginColumns.in(table)
+        || !table.key().isEmpty()
         || !isAnswering(table)
         || by.keySet().stream().anyMatch(state::isHeld)) {
       return List.of();
@@ -449,13 +452,14 @@ final class TargetProver {
             : "it is a queue, to which others may append, too");
   }
 
-  private static Optional<String> whyNot(Table table) {
+  private static Optional<String> whyNot(Table table, OptionalLong replaced) {
     if (table.rollup().isPresent()) {
       return Optional.of("it is a rollup, which keeps sums of its rows");
     }
-    return table.key().isEmpty()
+    return table.key().isEmpty() || replaced.isPresent()
         ? Optional.empty()
-        : Optional.of("rows take one another's place by its key");
+        : Optional.of(
+            "rows take one another's place by its key, and its store does not tell how many did");
   }
 
   private OptionalLong rows(Table table) {

@@ -97,6 +97,18 @@ public final class WorkspaceTables {
   }
 
   /**
+   * How many rows that were loaded into a table with a key took the places of others.
+   *
+   * @return empty if that is not known, as {@link Comparing#replaced} says
+   * @throws OutsideException if the store cannot be asked
+   */
+  OptionalLong replaced(Table table) {
+    return table.key().isEmpty() || !stores.exists(table.store())
+        ? OptionalLong.empty()
+        : comparing(table).map(store -> store.replaced(table)).orElse(OptionalLong.empty());
+  }
+
+  /**
    * How a table stands in its store.
    *
    * @param table its definition

@@ -15,6 +15,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Optional;
 import java.util.Set;
+import java.util.concurrent.atomic.AtomicLong;
 
 /**
  * What becomes of the rows of a flush in a table: those that were committed before are skipped, and
@@ -22,12 +23,17 @@ import java.util.Set;
  *
  * @param receipt once the transaction is committed
  * @param more how many rows of each source partition it commits
+ * @param replaced how many of them took the places of others, or had theirs taken
  */
-public record Loading(Receipt receipt, Map<SourcePartition, Long> more) {
+public record Loading(Receipt receipt, Map<SourcePartition, Long> more, long replaced) {
   /** How a database inserts rows, in the transaction of the flush. */
   public interface Inserting {
-    /** Inserts rows; by the table's key, if it has one, they take the places of others. */
-    void insert(List<Rows> rows) throws SQLException;
+    /**
+     * Inserts rows; by the table's key, if it has one, they take the places of others.
+     *
+     * @return how many of them took no other's place
+     */
+    long insert(List<Rows> rows) throws SQLException;
 
     /** Whether an insertion failed because of its rows, so that others may be inserted. */
     boolean isAboutRows(SQLException failure);
@@ -86,7 +92,8 @@ public record Loading(Receipt receipt, Map<SourcePartition, Long> more) {
     long handed = fresh.stream().mapToLong(Rows::count).sum();
     long skipped = flush.rows() - handed - refused.size();
     List<Refusal> found = new ArrayList<>();
-    long written = handed == 0 ? 0 : load(table, flush, fresh, found, how);
+    AtomicLong grown = new AtomicLong();
+    long written = handed == 0 ? 0 : load(table, flush, fresh, found, how, grown);
     if (!found.isEmpty()) {
       how.remember(refusals.rows(found));
     }
@@ -96,19 +103,26 @@ public record Loading(Receipt receipt, Map<SourcePartition, Long> more) {
     }
     found.forEach(refusal -> more.merge(refusal.source(), -1L, Long::sum));
     refused.addAll(found);
-    return new Loading(new Receipt(written, skipped, refused), more);
+    return new Loading(new Receipt(written, skipped, refused), more, written - grown.get());
   }
 
   /**
    * Inserts rows, of those with one key the newest that the table takes; how many became of it,
    * those included that a newer one replaces.
+   *
+   * @param grown is set to how many of them took no other's place
    */
   private static long load(
-      Table table, Flush flush, List<Rows> fresh, List<Refusal> found, Inserting how)
+      Table table,
+      Flush flush,
+      List<Rows> fresh,
+      List<Refusal> found,
+      Inserting how,
+      AtomicLong grown)
       throws SQLException {
     List<Rows> left = fresh;
     List<Rows> newest = Newest.of(table, left);
-    Optional<SQLException> failure = failure(newest, how);
+    Optional<SQLException> failure = failure(newest, how, grown);
     while (failure.isPresent()) {
       Sieve sieve = new Sieve(flush, newest);
       long before = found.size();
@@ -128,18 +142,18 @@ public record Loading(Receipt receipt, Map<SourcePartition, Long> more) {
       found.addAll(sieve.refused());
       left = without(flush, left, found);
       newest = Newest.of(table, left);
-      failure = failure(newest, how);
+      failure = failure(newest, how, grown);
     }
     return left.stream().mapToLong(Rows::count).sum();
   }
 
   /** Inserts rows; why some of them are not taken, if it is about them: then none is inserted. */
-  private static Optional<SQLException> failure(List<Rows> rows, Inserting how)
+  private static Optional<SQLException> failure(List<Rows> rows, Inserting how, AtomicLong grown)
       throws SQLException {
     List<Rows> some = rows.stream().filter(part -> part.count() > 0).toList();
     try {
       if (!some.isEmpty()) {
-        how.insert(some);
+        grown.set(how.insert(some));
       }
       return Optional.empty();
     } catch (SQLException e) {

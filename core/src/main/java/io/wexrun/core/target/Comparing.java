@@ -44,6 +44,18 @@ public interface Comparing {
   OptionalLong rows(Table table);
 
   /**
+   * How many rows that were loaded into a table with a key took the places of others, in all
+   * transactions that were committed.
+   *
+   * @return empty if that is not known: the table has no key or is not there, the store does not
+   *     count them, or did not when the first rows were loaded
+   * @throws io.wexrun.core.diagnose.OutsideException if the store fails
+   */
+  default OptionalLong replaced(Table table) {
+    return OptionalLong.empty();
+  }
+
+  /**
    * The columns that a table got because data had fields for which it had none, in the order in
    * which it got them.
    *
