@@ -237,11 +237,11 @@ final class TargetProver {
                     which
                         + ": the bytes are not those that were written; put the file back from a"
                         + " backup"
-                        + or(pipelines);
+                        + or(target, pipelines);
                 case MISSING ->
                     which
                         + ": removed, with its rows; put the file back from a backup"
-                        + or(pipelines);
+                        + or(target, pipelines);
                 case FOREIGN ->
                     which
                         + ": not in the table's log, but readers of the folder see its rows; move"
@@ -258,8 +258,8 @@ final class TargetProver {
     return lines;
   }
 
-  private static String or(String pipelines) {
-    return ", or" + again(pipelines).substring(1);
+  private String or(String table, String pipelines) {
+    return ", or" + again(table, pipelines).substring(1);
   }
 
   private boolean isAnswering(Table table) {
@@ -303,7 +303,7 @@ final class TargetProver {
                     rows,
                     difference(rows - books)
                         + (rows < books && !isQueue(target) && !setBack.contains(target)
-                            ? again(pipelines)
+                            ? again(target, pipelines)
                             : "")));
   }
 
@@ -387,7 +387,7 @@ final class TargetProver {
                       Counted.of(rows - records, "row")
                           + " there twice, and as many missing: rows were copied or changed in the"
                           + " table"
-                          + again(pipelines)));
+                          + again(table.name(), pipelines)));
             }
           }
         });
@@ -431,10 +431,15 @@ final class TargetProver {
   }
 
   /** Which command makes the rows of a table again. */
-  private static String again(String pipelines) {
-    return ": 'wexrun rebuild "
-        + pipelines.replaceFirst(",.*", "")
-        + "' makes it again from the sources, as far as they are there";
+  private String again(String table, String pipelines) {
+    String first = pipelines.replaceFirst(",.*", "");
+    return workspace.files().tables().contains(table)
+        ? ": move the folder of the table away, and 'wexrun reconcile "
+            + first
+            + "' says how its rows are taken again from the sources, as far as they are there"
+        : ": 'wexrun rebuild "
+            + first
+            + "' makes it again from the sources, as far as they are there";
   }
 
   private static String difference(long more) {

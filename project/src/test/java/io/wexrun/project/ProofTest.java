@@ -133,7 +133,7 @@ class ProofTest {
     assertThat(of(proofs, Verdict.OPEN)).isEmpty();
     assertThat(of(proofs, Verdict.AGREES))
         .containsExactly(
-            "dead letters, bad-value", "files", "in/a.log", "in/b.log", "q", "q/0", "t");
+            "dead letters, bad-value", "files", "in/a.log", "in/b.log", "latest", "q", "q/0", "t");
     assertThat(proofs.get("in/a.log").found()).hasValue(200);
     assertThat(proofs.get("t").books()).isEqualTo(270);
     folder.write("in/c.log", "and more that was not read yet\n");
@@ -196,7 +196,8 @@ class ProofTest {
         .containsExactly("changed files of files", "foreign files beside files");
     assertThat(proofs.get("changed files of files").why())
         .startsWith(lake.relativize(file).toString())
-        .contains("from a backup, or 'wexrun rebuild load'");
+        .contains(
+            "from a backup, or move the folder of the table away, and 'wexrun reconcile load'");
     assertThat(proofs.get("foreign files beside files").why()).contains("copy-of-", "move it away");
     Files.write(file, written);
     Files.delete(file.resolveSibling("copy-of-" + file.getFileName()));
