@@ -160,7 +160,9 @@ final class FileRows {
     if (format.equals(NDJSON) && plain && columns.stream().noneMatch(c -> losesDigits(c.type()))) {
       return new Reading(
           "read_json",
-          "format = 'newline_delimited', hive_partitioning = false, columns = "
+          // A sample of each file would be kept, with 32 MB of memory.
+          "format = 'newline_delimited', maximum_sample_files = 1, hive_partitioning = false,"
+              + " columns = "
               + members(columns, c -> c.name(), c -> inJson(c.type()))
               + compression,
           Values.JSON);

@@ -121,6 +121,28 @@ class FileQueriesTest {
     }
   }
 
+  /** A buffer for each file would need 32 MB. */
+  @ParameterizedTest
+  @ValueSource(strings = {"ndjson", "csv", "parquet"})
+  void manyFilesAreReadInTheMemoryOfOneQuery(String format) {
+    Table table =
+        Table.in("w", "many")
+            .column("n", Type.Scalar.LONG)
+            .column("part", Type.Scalar.TEXT)
+            .build();
+    try (Store store = open(format);
+        Target target = store.target("p", table)) {
+      List<List<String>> texts = new ArrayList<>();
+      for (int n = 0; n < 120; n++) {
+        texts.add(List.of("" + n, "p" + n));
+      }
+      Flush.Part part = new Flush.Part(S, 0, 120, TypedRows.of(table.schema(), 0, texts));
+      target.stage(new Flush(List.of(part))).commit();
+      assertThat(((Filing) store).files("many").orElseThrow()).hasSize(120);
+      assertThat(ask(store, "select count(*), sum(n) from many")).hasToString("[120, 7140]");
+    }
+  }
+
   @Test
   void onlyTheFilesOfTablesAreReached() throws IOException {
     Path outside = Files.writeString(base.resolve("other.csv"), "a\n1\n");
